@@ -1,0 +1,300 @@
+//! Mistakes that would make a run fail or mislead, each with its place and remedy.
+
+use crate::resolve::{ResolvedPart, analyse};
+use crate::{GND, Signal, Supply};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::HashSet;
+
+/// One thing found wrong with a supply.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Finding {
+    /// Whether it blocks a run.
+    pub severity: Severity,
+    /// Name of the rule.
+    pub rule: String,
+    /// Where.
+    pub place: Place,
+    /// What is wrong, as a sentence without full stop.
+    pub message: String,
+    /// What to do, likewise.
+    pub remedy: String,
+}
+
+/// How grave a finding is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Severity {
+    /// Blocks a run.
+    Error,
+    /// Worth a look.
+    Warning,
+}
+
+/// Where in the supply a finding lies.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(tag = "at", rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum Place {
+    Supply,
+    Value { value: String },
+    Stage { stage: String },
+    Part { part: String },
+    Pin { part: String, pin: String },
+    Parameter { part: String, parameter: String },
+    Net { net: String },
+    Study { study: String },
+    Reading { reading: String },
+    Requirement { requirement: String },
+}
+
+impl Place {
+    pub(crate) fn part(id: &str) -> Self {
+        Place::Part { part: id.to_owned() }
+    }
+    pub(crate) fn pin(part: &str, pin: &str) -> Self {
+        Place::Pin { part: part.to_owned(), pin: pin.to_owned() }
+    }
+    pub(crate) fn parameter(part: &str, parameter: &str) -> Self {
+        Place::Parameter { part: part.to_owned(), parameter: parameter.to_owned() }
+    }
+    pub(crate) fn value(name: &str) -> Self {
+        Place::Value { value: name.to_owned() }
+    }
+    fn net(name: &str) -> Self {
+        Place::Net { net: name.to_owned() }
+    }
+}
+
+impl std::fmt::Display for Place {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Place::Supply => write!(f, "the supply"),
+            Place::Value { value } => write!(f, "design value {value}"),
+            Place::Stage { stage } => write!(f, "stage {stage}"),
+            Place::Part { part } => write!(f, "{part}"),
+            Place::Pin { part, pin } => write!(f, "{part} pin {pin}"),
+            Place::Parameter { part, parameter } => write!(f, "{part} {parameter}"),
+            Place::Net { net } => write!(f, "net {net}"),
+            Place::Study { study } => write!(f, "study {study}"),
+            Place::Reading { reading } => write!(f, "reading {reading}"),
+            Place::Requirement { requirement } => write!(f, "requirement {requirement}"),
+        }
+    }
+}
+
+impl std::fmt::Display for Finding {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let severity = if self.severity == Severity::Error { "error" } else { "warning" };
+        write!(f, "{severity} at {}: {}. {}. [{}]", self.place, self.message, self.remedy, self.rule)
+    }
+}
+
+/// Everything found wrong with a supply, errors first, else in document order.
+pub fn check(supply: &Supply) -> Vec<Finding> {
+    analyse(supply).1
+}
+
+/// Collects findings.
+#[derive(Default)]
+pub(crate) struct Findings {
+    found: Vec<Finding>,
+}
+
+impl Findings {
+    pub(crate) fn error(&mut self, rule: &str, place: Place, message: String, remedy: impl Into<String>) {
+        self.add(Severity::Error, rule, place, message, remedy.into());
+    }
+
+    fn add(&mut self, severity: Severity, rule: &str, place: Place, message: String, remedy: String) {
+        self.found.push(Finding { severity, rule: rule.to_owned(), place, message, remedy });
+    }
+
+    /// An error for every identifier that stands a second time.
+    pub(crate) fn unique<'a>(&mut self, what: &str, ids: impl Iterator<Item = (&'a str, Place)>) {
+        let mut seen = HashSet::new();
+        for (id, place) in ids {
+            if !seen.insert(id) {
+                self.error(
+                    "duplicate-name",
+                    place,
+                    format!("Two {what} are named {id}"),
+                    "Give one of them another name",
+                );
+            }
+        }
+    }
+
+    pub(crate) fn into_sorted(mut self) -> Vec<Finding> {
+        self.found.sort_by_key(|f| f.severity);
+        self.found
+    }
+}
+
+/// Checks of how the parts are joined.
+pub(crate) fn wiring(supply: &Supply, nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) {
+    if parts.is_empty() {
+        findings.error(
+            "no-parts",
+            Place::Supply,
+            "The supply has no parts".into(),
+            "Add a source, a load and what lies between them",
+        );
+        return;
+    }
+    reference(parts, findings);
+    names(supply, nets, findings);
+    pin_counts(nets, parts, findings);
+    shorted_parts(nets, parts, findings);
+    voltage_loops(nets, parts, findings);
+    dc_paths(nets, parts, findings);
+    strips(supply, nets, findings);
+}
+
+fn reference(parts: &[ResolvedPart], findings: &mut Findings) {
+    if !parts.iter().any(|p| p.pins.contains(&0)) {
+        findings.error(
+            "no-reference",
+            Place::Supply,
+            format!("No pin is connected to the reference net {GND}"),
+            format!("Name the common return of the supply {GND}"),
+        );
+    }
+}
+
+fn names(supply: &Supply, nets: &[String], findings: &mut Findings) {
+    let nets: HashSet<&str> = nets.iter().map(String::as_str).collect();
+    for part in supply.parts.iter().filter(|p| nets.contains(p.id.as_str())) {
+        findings.error(
+            "name-clash",
+            Place::part(&part.id),
+            format!("A net is also named {}, so {}.v would have two meanings", part.id, part.id),
+            "Rename the net or the part",
+        );
+    }
+}
+
+fn pin_counts(nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) {
+    let mut users: Vec<Option<(usize, usize)>> = vec![None; nets.len()];
+    let mut count = vec![0usize; nets.len()];
+    for (p, part) in parts.iter().enumerate() {
+        for (k, net) in part.pins.iter().enumerate() {
+            count[*net] += 1;
+            users[*net] = Some((p, k));
+        }
+    }
+    for (net, user) in users.iter().enumerate().filter(|(net, _)| count[*net] == 1 && !nets[*net].is_empty()) {
+        let Some((p, k)) = *user else { continue };
+        let pin = parts[p].kind.kind().pins[k].id;
+        findings.error(
+            "pin-dangling",
+            Place::pin(&parts[p].id, pin),
+            format!("Pin {pin} of {} is the only one on net {}", parts[p].id, nets[net]),
+            "Connect another part to this net, or this pin to another net",
+        );
+    }
+}
+
+fn shorted_parts(nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) {
+    for part in parts.iter().filter(|p| p.pins.windows(2).all(|w| w[0] == w[1])) {
+        findings.error(
+            "part-shorted",
+            Place::part(&part.id),
+            format!("All pins of {} are on net {}, so it does nothing", part.id, nets[part.pins[0]]),
+            "Connect its pins to different nets, or remove it",
+        );
+    }
+}
+
+fn voltage_loops(nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) {
+    let mut joined = Joined::new(nets.len());
+    for part in parts.iter().filter(|p| p.kind.kind().fixes_voltage && p.pins[0] != p.pins[1]) {
+        if !joined.join(part.pins[0], part.pins[1]) {
+            findings.error(
+                "voltage-loop",
+                Place::part(&part.id),
+                format!(
+                    "{} closes a loop of ideal voltage sources between nets {} and {}, whose current would be undetermined",
+                    part.id, nets[part.pins[0]], nets[part.pins[1]]
+                ),
+                "Put the resistance that the real sources have in series with one of them",
+            );
+        }
+    }
+}
+
+fn dc_paths(nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) {
+    let mut joined = Joined::new(nets.len());
+    for part in parts {
+        for (a, b) in part.kind.kind().dc_paths {
+            joined.join(part.pins[*a], part.pins[*b]);
+        }
+    }
+    // One finding per island, so that a floating block is reported once with all its nets.
+    let mut islands: Vec<(usize, Vec<&str>)> = Vec::new();
+    for (net, name) in nets.iter().enumerate().skip(1).filter(|(_, name)| !name.is_empty()) {
+        let root = joined.root(net);
+        if root == joined.root(0) {
+            continue;
+        }
+        match islands.iter_mut().find(|(r, _)| *r == root) {
+            Some((_, island)) => island.push(name),
+            None => islands.push((root, vec![name])),
+        }
+    }
+    for (_, island) in islands {
+        let (subject, verb) = if island.len() == 1 { ("Net", "has") } else { ("Nets", "have") };
+        findings.error(
+            "no-dc-path",
+            Place::net(island[0]),
+            format!("{subject} {} {verb} no path for direct current to {GND}", island.join(", ")),
+            format!("Connect one of them to {GND}, directly or through a large resistor"),
+        );
+    }
+}
+
+fn strips(supply: &Supply, nets: &[String], findings: &mut Findings) {
+    for study in &supply.studies {
+        for text in study.strips.iter().flatten() {
+            let place = Place::Study { study: study.id.clone() };
+            let remedy = "Name a net (with .v) or a part (with .v, .i or .p)";
+            match Signal::parse(text) {
+                Err(error) => findings.error("unreadable-signal", place, format!("Signal “{text}”: {error}"), remedy),
+                Ok(signal) => {
+                    for term in &signal.terms {
+                        if supply.part(&term.of).is_none() && !nets.contains(&term.of) {
+                            let message = format!("There is no net or part named {}", term.of);
+                            findings.error("unknown-signal", place.clone(), message, remedy);
+                        }
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// Disjoint sets of nets.
+struct Joined {
+    parent: Vec<usize>,
+}
+
+impl Joined {
+    fn new(n: usize) -> Self {
+        Joined { parent: (0..n).collect() }
+    }
+
+    fn root(&mut self, mut i: usize) -> usize {
+        while self.parent[i] != i {
+            self.parent[i] = self.parent[self.parent[i]];
+            i = self.parent[i];
+        }
+        i
+    }
+
+    /// Joins two sets; false if they were one already.
+    fn join(&mut self, a: usize, b: usize) -> bool {
+        let (a, b) = (self.root(a), self.root(b));
+        self.parent[a] = b;
+        a != b
+    }
+}

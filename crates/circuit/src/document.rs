@@ -1,0 +1,278 @@
+use crate::KindId;
+use quantity::Unit;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// The document format this version writes, and the newest it reads.
+pub const FORMAT: u32 = 1;
+
+/// The name of the reference net.
+pub const GND: &str = "gnd";
+
+/// A supply: what it must do, its circuit, how to try it and what to read off.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Supply {
+    /// Format version of the document, now 1.
+    pub mellow_coil: u32,
+    /// The supply's name.
+    pub title: String,
+    /// Free text.
+    #[serde(default)]
+    pub notes: String,
+    /// Named values usable in the parameters of parts and studies.
+    #[serde(default)]
+    pub values: Vec<DesignValue>,
+    /// The steps of the power path, in order.
+    #[serde(default)]
+    pub stages: Vec<Stage>,
+    /// The components.
+    #[serde(default)]
+    pub parts: Vec<Part>,
+    /// The ways to try the supply.
+    #[serde(default)]
+    pub studies: Vec<Study>,
+    /// The numbers taken from a run.
+    #[serde(default)]
+    pub readings: Vec<Reading>,
+    /// What the supply must do.
+    #[serde(default)]
+    pub requirements: Vec<Requirement>,
+}
+
+/// A named number, given directly or in terms of other named numbers.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DesignValue {
+    /// Name: a letter, then letters, digits and `_`.
+    pub name: String,
+    /// A value such as `4k7`, or an expression such as `2 * V_line`.
+    pub value: String,
+    /// The unit the value is written and shown in.
+    pub unit: Unit,
+    /// Free text.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub note: String,
+}
+
+/// One step of the power path.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Stage {
+    /// Identifier, unique among stages.
+    pub id: String,
+    /// What the stage does.
+    pub kind: StageKind,
+    /// The name shown.
+    pub title: String,
+    /// The stage that feeds this one; none for a source.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub after: Option<String>,
+    /// The net behind the stage whose voltage stands on its card.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub output: Option<String>,
+}
+
+/// What a stage does in the power path.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum StageKind {
+    Source,
+    Transformer,
+    Rectifier,
+    Reservoir,
+    Filter,
+    Protection,
+    Regulator,
+    Converter,
+    Load,
+}
+
+/// A component: its kind, the nets of its pins, its parameters, its place in the drawing.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Part {
+    /// Designator, unique among parts: letters and a number, `C1`.
+    pub id: String,
+    /// The part kind.
+    pub kind: KindId,
+    /// The stage the part belongs to.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub stage: Option<String>,
+    /// The net of each pin.
+    pub pins: BTreeMap<String, String>,
+    /// Parameters that differ from the kind's default: a value, an expression or a choice.
+    #[serde(default)]
+    pub parameters: BTreeMap<String, String>,
+    /// Where the part stands in the drawing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at: Option<Placement>,
+}
+
+/// Place and orientation of a part in the drawing, in grid squares.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Placement {
+    /// Grid column, growing to the right.
+    pub x: i32,
+    /// Grid row, growing downwards.
+    pub y: i32,
+    /// Clockwise turn.
+    #[serde(default)]
+    pub turn: Turn,
+    /// Mirrored left to right before turning.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub mirror: bool,
+}
+
+/// A clockwise turn by quarter circles.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Turn {
+    /// As the symbol is defined.
+    #[default]
+    None,
+    /// 90° clockwise.
+    Quarter,
+    /// 180°.
+    Half,
+    /// 270° clockwise.
+    ThreeQuarters,
+}
+
+/// How to try the supply.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Study {
+    /// Identifier, unique among studies.
+    pub id: String,
+    /// What is done.
+    pub kind: StudyKind,
+    /// The name shown.
+    pub title: String,
+    /// Simulated time, in seconds.
+    pub duration: String,
+    /// Time from which traces are kept, in seconds; from the start if left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub record_from: Option<String>,
+    /// Longest time step, in seconds; a twentieth of the shortest source period if left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub max_step: Option<String>,
+    /// Accuracy wanted of the traces, relative to full scale; 0.0005 if left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tolerance: Option<String>,
+    /// Signals the strips show at first, one list per strip.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub strips: Vec<Vec<String>>,
+}
+
+/// The kinds of study.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum StudyKind {
+    /// From everything at rest, the sources start at time zero.
+    SwitchOn,
+}
+
+/// A named number taken from a run.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Reading {
+    /// Identifier, unique among readings.
+    pub id: String,
+    /// The name shown.
+    pub title: String,
+    /// The study whose run it is taken from.
+    pub study: String,
+    /// What is measured.
+    pub measure: ReadingMeasure,
+    /// Of which signal: `bus.v`, `D1.i`, `a.v - b.v`.
+    pub signal: String,
+    /// Over which part of the run.
+    pub window: Window,
+}
+
+/// What a reading measures of its signal over its window.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum ReadingMeasure {
+    /// Time average.
+    Mean,
+    /// Root of the time average of the square.
+    Rms,
+    /// Smallest value.
+    Min,
+    /// Largest value.
+    Max,
+    /// Largest less smallest value; the ripple of a settled rail.
+    PeakToPeak,
+    /// Reciprocal of the mean time between upward crossings of the mid level.
+    Frequency,
+}
+
+/// The part of a run a reading looks at.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Window {
+    /// Everything recorded.
+    WholeRun,
+    /// Between two times, in seconds.
+    #[serde(rename_all = "snake_case")]
+    Between {
+        /// Start.
+        from: String,
+        /// End.
+        to: String,
+    },
+    /// The last periods of a periodic source.
+    #[serde(rename_all = "snake_case")]
+    LastPeriods {
+        /// How many.
+        count: u32,
+        /// The source whose period counts; may be left out if there is only one.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        period_of: Option<String>,
+    },
+}
+
+/// One thing the supply must do: a reading within limits.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Requirement {
+    /// Identifier, unique among requirements.
+    pub id: String,
+    /// The name shown.
+    pub title: String,
+    /// The reading that decides it.
+    pub reading: String,
+    /// Lower limit, in the unit of the reading.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at_least: Option<String>,
+    /// Upper limit, in the unit of the reading.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at_most: Option<String>,
+}
+
+impl Supply {
+    /// An empty supply with a title.
+    pub fn new(title: impl Into<String>) -> Self {
+        Supply {
+            mellow_coil: FORMAT,
+            title: title.into(),
+            notes: String::new(),
+            values: Vec::new(),
+            stages: Vec::new(),
+            parts: Vec::new(),
+            studies: Vec::new(),
+            readings: Vec::new(),
+            requirements: Vec::new(),
+        }
+    }
+
+    /// The part with this designator.
+    pub fn part(&self, id: &str) -> Option<&Part> {
+        self.parts.iter().find(|p| p.id == id)
+    }
+}

@@ -1,0 +1,30 @@
+//! The supply document and what is known about it before anything is simulated.
+//!
+//! - [`Supply`] is the document: requirements, circuit, studies, readings, as versioned JSON.
+//! - [`kinds`] is the one table of part kinds: pins, parameters, ranges, help.
+//! - [`expression`] evaluates parameters written in terms of design values.
+//! - [`check()`] finds mistakes and names place and remedy; [`resolve()`] turns a supply
+//!   without errors into a [`Circuit`] of numbers for the engine.
+//!
+//! There is no behaviour here: no equations, no simulation, no drawing geometry beyond the
+//! placement the document holds.
+
+mod check;
+mod document;
+pub mod expression;
+pub mod kinds;
+mod read;
+mod resolve;
+mod signal;
+
+pub use check::{Finding, Place, Severity, check};
+pub use document::{
+    DesignValue, FORMAT, GND, Part, Placement, Reading, ReadingMeasure, Requirement, Stage, StageKind, Study,
+    StudyKind, Supply, Turn, Window,
+};
+pub use kinds::{Kind, KindId};
+pub use read::ReadError;
+pub use resolve::{
+    Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedWindow, resolve,
+};
+pub use signal::{Quantity, Signal, SignalError, Term};

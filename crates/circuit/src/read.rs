@@ -1,0 +1,90 @@
+use crate::{FORMAT, Supply};
+use serde::Deserialize;
+
+/// A supply document that could not be read.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ReadError {
+    /// Not JSON, or cut short.
+    #[error("not a readable JSON document: {message} (line {line}, column {column})")]
+    Syntax {
+        /// What the JSON reader says.
+        message: String,
+        /// Line, from 1.
+        line: usize,
+        /// Column, from 1.
+        column: usize,
+    },
+    /// JSON, but not a supply document.
+    #[error("at {path}: {message}")]
+    Shape {
+        /// Path to the offending field, such as `parts[3].pins`.
+        path: String,
+        /// What is wrong there.
+        message: String,
+    },
+    /// Written by a later version.
+    #[error(
+        "the document has format version {found}, this program reads up to version {FORMAT}; \
+         open it with a newer Mellow Coil"
+    )]
+    Newer {
+        /// The version found.
+        found: u32,
+    },
+    /// A version that never was.
+    #[error("mellow_coil must be the format version of the document, now {FORMAT}")]
+    Version,
+}
+
+#[derive(Deserialize)]
+struct Header {
+    mellow_coil: Option<u32>,
+}
+
+impl Supply {
+    /// Reads a supply document.
+    ///
+    /// # Errors
+    /// [`ReadError`] with line and column for damaged JSON, and with the path of the field for
+    /// a document of the wrong shape, unknown fields included.
+    pub fn from_json(text: &str) -> Result<Self, ReadError> {
+        // The version decides which fields are known, so it is looked at first.
+        if let Ok(header) = serde_json::from_str::<Header>(text) {
+            match header.mellow_coil {
+                Some(found) if found > FORMAT => return Err(ReadError::Newer { found }),
+                Some(FORMAT) | None => {}
+                Some(_) => return Err(ReadError::Version),
+            }
+        }
+        let mut json = serde_json::Deserializer::from_str(text);
+        let supply = serde_path_to_error::deserialize(&mut json).map_err(|error| {
+            let path = error.path().to_string();
+            read_error(path, error.into_inner())
+        })?;
+        json.end().map_err(|error| read_error(".".into(), error))?;
+        Ok(supply)
+    }
+
+    /// Writes the document, indented, with a final newline.
+    pub fn to_json(&self) -> String {
+        let mut text = serde_json::to_string_pretty(self).unwrap_or_default();
+        text.push('\n');
+        text
+    }
+
+    /// The JSON Schema of the document.
+    pub fn schema() -> serde_json::Value {
+        schemars::schema_for!(Supply).to_value()
+    }
+}
+
+fn read_error(path: String, error: serde_json::Error) -> ReadError {
+    let (line, column) = (error.line(), error.column());
+    let message = error.to_string();
+    let message = message.split(" at line ").next().unwrap_or_default().to_owned();
+    if error.is_data() {
+        ReadError::Shape { path: if path == "." { "the document".into() } else { path }, message }
+    } else {
+        ReadError::Syntax { message, line, column }
+    }
+}

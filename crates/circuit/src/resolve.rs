@@ -1,0 +1,538 @@
+use crate::check::{Finding, Findings, Place, Severity, wiring};
+use crate::expression::{evaluate, is_name};
+use crate::kinds::{Form, Parameter};
+use crate::{GND, KindId, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply, Window};
+use quantity::{Unit, show};
+use std::collections::HashMap;
+
+/// A supply turned into numbers: what the engine, the readings and the studies work on.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Circuit {
+    /// Net names; index 0 is `gnd`.
+    pub nets: Vec<String>,
+    /// Parts in document order.
+    pub parts: Vec<ResolvedPart>,
+    /// Studies in document order.
+    pub studies: Vec<ResolvedStudy>,
+    /// Readings in document order.
+    pub readings: Vec<ResolvedReading>,
+    /// Requirements in document order.
+    pub requirements: Vec<ResolvedRequirement>,
+    /// Stages: identifier, kind, index of the stage before, net behind it.
+    pub stages: Vec<ResolvedStage>,
+}
+
+/// A part with nets as indices and parameters as numbers.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ResolvedPart {
+    /// Designator.
+    pub id: String,
+    /// Kind.
+    pub kind: KindId,
+    /// Index into [`Circuit::stages`].
+    pub stage: Option<usize>,
+    /// Net index of each pin, in the order of the kind's table.
+    pub pins: Vec<usize>,
+    /// Parameters in the order of the kind's table, SI units; a choice is its option's index.
+    pub values: Vec<f64>,
+}
+
+/// A stage of the power path.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct ResolvedStage {
+    pub id: String,
+    pub kind: StageKind,
+    pub after: Option<usize>,
+    pub output: Option<usize>,
+}
+
+/// A study with its settings as numbers.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ResolvedStudy {
+    /// Identifier.
+    pub id: String,
+    /// What is done.
+    pub kind: StudyKind,
+    /// Simulated time in seconds.
+    pub duration: f64,
+    /// Time recording starts, seconds.
+    pub record_from: f64,
+    /// Longest step in seconds, if limited.
+    pub max_step: Option<f64>,
+    /// Accuracy wanted relative to full scale.
+    pub tolerance: f64,
+}
+
+/// A reading with its signal parsed and its window in seconds.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct ResolvedReading {
+    pub id: String,
+    pub study: usize,
+    pub measure: ReadingMeasure,
+    pub signal: Signal,
+    pub window: ResolvedWindow,
+}
+
+/// A window of a run in seconds.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum ResolvedWindow {
+    /// Everything recorded.
+    WholeRun,
+    /// From one time to another.
+    Between(f64, f64),
+    /// This long before the end.
+    Last(f64),
+}
+
+/// A requirement with its limits in the reading's unit.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct ResolvedRequirement {
+    pub id: String,
+    pub reading: usize,
+    pub at_least: Option<f64>,
+    pub at_most: Option<f64>,
+}
+
+/// Accuracy of a study that states none, relative to full scale.
+pub(crate) const DEFAULT_TOLERANCE: f64 = 5e-4;
+
+impl ResolvedPart {
+    /// A parameter by its identifier; NaN if the kind has no such parameter.
+    pub fn value(&self, id: &str) -> f64 {
+        self.kind.kind().parameter(id).and_then(|i| self.values.get(i)).copied().unwrap_or(f64::NAN)
+    }
+
+    /// Period in seconds, for a periodic source.
+    pub fn period(&self) -> Option<f64> {
+        match self.kind {
+            KindId::SineSource => Some(1.0 / self.value("frequency")),
+            KindId::PulseSource => Some(self.value("period")).filter(|p| *p > 0.0),
+            _ => None,
+        }
+    }
+}
+
+impl Circuit {
+    /// Index of a net by name.
+    pub fn net(&self, name: &str) -> Option<usize> {
+        self.nets.iter().position(|n| n == name)
+    }
+
+    /// Index of a part by designator.
+    pub fn part(&self, id: &str) -> Option<usize> {
+        self.parts.iter().position(|p| p.id == id)
+    }
+}
+
+impl ReadingMeasure {
+    /// The unit of this measure of a signal of `quantity`.
+    pub fn unit(self, quantity: Quantity) -> Unit {
+        if self == ReadingMeasure::Frequency { Unit::Hertz } else { quantity.unit() }
+    }
+}
+
+/// Turns a supply into numbers.
+///
+/// # Errors
+/// Every finding, if any is an error.
+pub fn resolve(supply: &Supply) -> Result<Circuit, Vec<Finding>> {
+    let (circuit, findings) = analyse(supply);
+    if findings.iter().any(|f| f.severity == Severity::Error) { Err(findings) } else { Ok(circuit) }
+}
+
+/// Resolves as far as possible and collects every finding.
+pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
+    let mut findings = Findings::default();
+    let values = design_values(supply, &mut findings);
+    let lookup = |name: &str| values.get(name).copied();
+    let scope = Scope { lookup: &lookup };
+    let stages = stages(supply, &mut findings);
+    let (nets, net_index, parts) = parts(supply, &scope, &stages, &mut findings);
+    wiring(supply, &nets, &parts, &mut findings);
+    let studies: Vec<_> = supply.studies.iter().map(|s| study(s, &scope, &mut findings)).collect();
+    findings.unique("studies", supply.studies.iter().map(|s| (s.id.as_str(), Place::Study { study: s.id.clone() })));
+    let stages = stages
+        .into_iter()
+        .zip(&supply.stages)
+        .map(|(mut stage, s)| {
+            stage.output = s.output.as_ref().and_then(|net| {
+                let index = net_index.get(net.as_str()).copied();
+                if index.is_none() {
+                    findings.error(
+                        "unknown-net",
+                        Place::Stage { stage: s.id.clone() },
+                        format!("The stage's output net {net} does not exist"),
+                        "Name a net that a part is connected to",
+                    );
+                }
+                index
+            });
+            stage
+        })
+        .collect();
+    let mut circuit = Circuit { nets, parts, studies, readings: Vec::new(), requirements: Vec::new(), stages };
+    circuit.readings = supply.readings.iter().map(|r| reading(supply, &circuit, r, &scope, &mut findings)).collect();
+    findings
+        .unique("readings", supply.readings.iter().map(|r| (r.id.as_str(), Place::Reading { reading: r.id.clone() })));
+    circuit.requirements =
+        supply.requirements.iter().map(|r| requirement(&circuit, r, &scope, &mut findings)).collect();
+    findings.unique(
+        "requirements",
+        supply.requirements.iter().map(|r| (r.id.as_str(), Place::Requirement { requirement: r.id.clone() })),
+    );
+    (circuit, findings.into_sorted())
+}
+
+struct Scope<'a> {
+    lookup: &'a dyn Fn(&str) -> Option<f64>,
+}
+
+impl Scope<'_> {
+    /// Evaluates `text` and holds it to a range; a finding and NaN if that fails.
+    fn number(
+        &self,
+        text: &str,
+        unit: Unit,
+        (min, max): (f64, f64),
+        what: &str,
+        place: Place,
+        findings: &mut Findings,
+    ) -> f64 {
+        match evaluate(text, unit, self.lookup) {
+            Ok(value) if (min..=max).contains(&value) => value,
+            Ok(value) => {
+                let (value, min, max) = (show(value, unit, 6), show(min, unit, 6), show(max, unit, 6));
+                findings.error(
+                    "out-of-range",
+                    place,
+                    format!("{what} is {value}, outside its range"),
+                    format!("Give a value from {min} to {max}"),
+                );
+                f64::NAN
+            }
+            Err(error) => {
+                findings.error(
+                    "unreadable-value",
+                    place,
+                    format!("{what} “{text}” cannot be read: {error}"),
+                    "Type a value such as 4k7, 4.7k or 100n, or an expression of design values",
+                );
+                f64::NAN
+            }
+        }
+    }
+}
+
+/// Evaluates design values in whatever order their references need.
+fn design_values<'a>(supply: &'a Supply, findings: &mut Findings) -> HashMap<&'a str, f64> {
+    let mut known: HashMap<&str, f64> = HashMap::new();
+    findings.unique("design values", supply.values.iter().map(|v| (v.name.as_str(), Place::value(&v.name))));
+    let mut waiting: Vec<_> = supply.values.iter().filter(|v| is_name(&v.name)).collect();
+    for v in supply.values.iter().filter(|v| !is_name(&v.name)) {
+        findings.error(
+            "bad-name",
+            Place::value(&v.name),
+            format!("“{}” cannot name a design value", v.name),
+            "Start with a letter and use letters, digits and _ only; pi and function names are taken",
+        );
+    }
+    // Each round settles at least one value or stops; a chain costs one round per link at worst.
+    loop {
+        let before = waiting.len();
+        waiting.retain(|v| match evaluate(&v.value, v.unit, &|name| known.get(name).copied()) {
+            Ok(value) => {
+                known.insert(&v.name, value);
+                false
+            }
+            Err(_) => true,
+        });
+        if waiting.is_empty() || waiting.len() == before {
+            break;
+        }
+    }
+    for v in waiting {
+        let error = evaluate(&v.value, v.unit, &|name| known.get(name).copied()).err();
+        findings.error(
+            "unreadable-value",
+            Place::value(&v.name),
+            format!(
+                "Design value {} cannot be evaluated: {}",
+                v.name,
+                error.map(|e| e.to_string()).unwrap_or_default()
+            ),
+            "Type a value such as 4k7, or an expression of other design values that does not lead back to this one",
+        );
+    }
+    known
+}
+
+fn stages(supply: &Supply, findings: &mut Findings) -> Vec<ResolvedStage> {
+    findings.unique("stages", supply.stages.iter().map(|s| (s.id.as_str(), Place::Stage { stage: s.id.clone() })));
+    let stages = supply.stages.iter().enumerate().map(|(index, s)| {
+        let after = s.after.as_ref().and_then(|id| {
+            let found = supply.stages.iter().position(|other| other.id == *id);
+            // Only an earlier stage may feed a stage, so the path cannot run in a circle.
+            let found = found.filter(|other| *other < index);
+            if found.is_none() {
+                findings.error(
+                    "unknown-stage",
+                    Place::Stage { stage: s.id.clone() },
+                    format!("Stage {} comes after {id}, which is not a stage before it", s.id),
+                    "Name a stage that stands earlier in the list",
+                );
+            }
+            found
+        });
+        ResolvedStage { id: s.id.clone(), kind: s.kind, after, output: None }
+    });
+    stages.collect()
+}
+
+type NetIndex<'a> = HashMap<&'a str, usize>;
+
+fn parts<'a>(
+    supply: &'a Supply,
+    scope: &Scope<'_>,
+    stages: &[ResolvedStage],
+    findings: &mut Findings,
+) -> (Vec<String>, NetIndex<'a>, Vec<ResolvedPart>) {
+    findings.unique("parts", supply.parts.iter().map(|p| (p.id.as_str(), Place::part(&p.id))));
+    let mut nets = vec![GND.to_owned()];
+    let mut index: NetIndex<'_> = HashMap::from([(GND, 0)]);
+    let mut parts = Vec::with_capacity(supply.parts.len());
+    for part in &supply.parts {
+        let kind = part.kind.kind();
+        if !is_name(&part.id) {
+            findings.error(
+                "bad-name",
+                Place::part(&part.id),
+                format!("“{}” cannot name a part", part.id),
+                format!("Use a letter and a number, such as {}1", kind.letter),
+            );
+        }
+        let stage = part.stage.as_ref().and_then(|id| {
+            let found = stages.iter().position(|s| s.id == *id);
+            if found.is_none() {
+                findings.error(
+                    "unknown-stage",
+                    Place::part(&part.id),
+                    format!("{} belongs to stage {id}, which does not exist", part.id),
+                    "Name a stage of this supply, or none",
+                );
+            }
+            found
+        });
+        for pin in part.pins.keys().filter(|pin| kind.pin(pin).is_none()) {
+            let known: Vec<_> = kind.pins.iter().map(|p| p.id).collect();
+            findings.error(
+                "unknown-pin",
+                Place::pin(&part.id, pin),
+                format!("A {} has no pin {pin}", kind.name.to_lowercase()),
+                format!("Its pins are {}", known.join(", ")),
+            );
+        }
+        let mut pins = Vec::with_capacity(kind.pins.len());
+        for pin in kind.pins {
+            let net = part.pins.get(pin.id).map_or("", String::as_str);
+            if net.is_empty() {
+                findings.error(
+                    "pin-open",
+                    Place::pin(&part.id, pin.id),
+                    format!("Pin {} of {} is connected to nothing", pin.id, part.id),
+                    "Connect it to a net",
+                );
+            } else if !net.chars().all(|c| c.is_ascii_alphanumeric() || c == '_') {
+                findings.error(
+                    "bad-name",
+                    Place::pin(&part.id, pin.id),
+                    format!("“{net}” cannot name a net"),
+                    "Use letters, digits and _ only",
+                );
+            }
+            pins.push(*index.entry(net).or_insert_with(|| {
+                nets.push(net.to_owned());
+                nets.len() - 1
+            }));
+        }
+        for name in part.parameters.keys().filter(|name| kind.parameter(name).is_none()) {
+            let known: Vec<_> = kind.parameters.iter().map(|p| p.id).collect();
+            findings.error(
+                "unknown-parameter",
+                Place::parameter(&part.id, name),
+                format!("A {} has no parameter {name}", kind.name.to_lowercase()),
+                format!("Its parameters are {}", known.join(", ")),
+            );
+        }
+        let values = kind
+            .parameters
+            .iter()
+            .map(|p| parameter(&part.id, p, part.parameters.get(p.id).map(String::as_str), scope, findings))
+            .collect();
+        parts.push(ResolvedPart { id: part.id.clone(), kind: part.kind, stage, pins, values });
+    }
+    (nets, index, parts)
+}
+
+fn parameter(part: &str, parameter: &Parameter, text: Option<&str>, scope: &Scope<'_>, findings: &mut Findings) -> f64 {
+    let place = Place::parameter(part, parameter.id);
+    match &parameter.form {
+        Form::Quantity { unit, default, min, max, .. } => {
+            let what = format!("{} of {part}", parameter.name);
+            scope.number(text.unwrap_or(default), *unit, (*min, *max), &what, place, findings)
+        }
+        Form::Choice { options, default } => {
+            let wanted = text.unwrap_or(default);
+            match options.iter().position(|(id, _)| *id == wanted) {
+                Some(index) => index as f64,
+                None => {
+                    let known: Vec<_> = options.iter().map(|(id, _)| *id).collect();
+                    findings.error(
+                        "unknown-choice",
+                        place,
+                        format!("{} of {part} cannot be “{wanted}”", parameter.name),
+                        format!("Choose one of {}", known.join(", ")),
+                    );
+                    f64::NAN
+                }
+            }
+        }
+    }
+}
+
+fn study(study: &Study, scope: &Scope<'_>, findings: &mut Findings) -> ResolvedStudy {
+    let place = || Place::Study { study: study.id.clone() };
+    let mut number = |text: &str, unit, range, what: &str| {
+        scope.number(text, unit, range, &format!("{what} of study {}", study.id), place(), findings)
+    };
+    let duration = number(&study.duration, Unit::Second, (1e-12, 1e9), "Duration");
+    let record_from =
+        study.record_from.as_ref().map_or(0.0, |t| number(t, Unit::Second, (0.0, duration), "Recording start"));
+    let max_step = study.max_step.as_ref().map(|t| number(t, Unit::Second, (1e-15, 1e9), "Longest step"));
+    let tolerance =
+        study.tolerance.as_ref().map_or(DEFAULT_TOLERANCE, |t| number(t, Unit::One, (1e-9, 0.1), "Tolerance"));
+    ResolvedStudy { id: study.id.clone(), kind: study.kind, duration, record_from, max_step, tolerance }
+}
+
+fn reading(
+    supply: &Supply,
+    circuit: &Circuit,
+    reading: &crate::Reading,
+    scope: &Scope<'_>,
+    findings: &mut Findings,
+) -> ResolvedReading {
+    let place = || Place::Reading { reading: reading.id.clone() };
+    let study = supply.studies.iter().position(|s| s.id == reading.study).unwrap_or_else(|| {
+        findings.error(
+            "unknown-study",
+            place(),
+            format!("Reading {} is taken from study {}, which does not exist", reading.id, reading.study),
+            "Name a study of this supply",
+        );
+        usize::MAX
+    });
+    let signal = Signal::parse(&reading.signal).unwrap_or_else(|error| {
+        findings.error(
+            "unreadable-signal",
+            place(),
+            format!("Signal “{}” of reading {} cannot be read: {error}", reading.signal, reading.id),
+            "Write a net or part with .v, .i or .p, such as bus.v or D1.i; join several with + and -",
+        );
+        Signal { terms: Vec::new() }
+    });
+    unknown_terms(circuit, &signal, |message| {
+        findings.error("unknown-signal", place(), message, "Name a net (with .v) or a part (with .v, .i or .p)");
+    });
+    let window = match &reading.window {
+        Window::WholeRun => ResolvedWindow::WholeRun,
+        Window::Between { from, to } => {
+            let mut time = |text: &str| {
+                let what = format!("Window of reading {}", reading.id);
+                scope.number(text, Unit::Second, (0.0, 1e9), &what, place(), findings)
+            };
+            let (from, to) = (time(from), time(to));
+            if from >= to {
+                findings.error(
+                    "empty-window",
+                    place(),
+                    format!("The window of reading {} ends before it starts", reading.id),
+                    "Let it end later than it starts",
+                );
+            }
+            ResolvedWindow::Between(from, to)
+        }
+        Window::LastPeriods { count, period_of } => {
+            ResolvedWindow::Last(f64::from(*count) * period(circuit, *count, period_of.as_deref(), place, findings))
+        }
+    };
+    ResolvedReading { id: reading.id.clone(), study, measure: reading.measure, signal, window }
+}
+
+fn period(circuit: &Circuit, count: u32, of: Option<&str>, place: impl Fn() -> Place, findings: &mut Findings) -> f64 {
+    let mut periodic = circuit.parts.iter().filter(|p| p.period().is_some());
+    let found = match of {
+        Some(id) => periodic.find(|p| p.id == id),
+        None => periodic.next().filter(|_| periodic.next().is_none()),
+    };
+    if count == 0 {
+        findings.error("empty-window", place(), "The window covers no period".into(), "Let it cover one or more");
+    }
+    found.and_then(ResolvedPart::period).unwrap_or_else(|| {
+        let message = match of {
+            Some(id) => format!("{id} is not a periodic source"),
+            None => "There is not exactly one periodic source to count periods of".to_owned(),
+        };
+        findings.error("unknown-period", place(), message, "Name a sine or pulse source in period_of");
+        f64::NAN
+    })
+}
+
+/// Calls `report` for every term of a signal that names nothing in the circuit.
+pub(crate) fn unknown_terms(circuit: &Circuit, signal: &Signal, mut report: impl FnMut(String)) {
+    for term in &signal.terms {
+        let is_net = circuit.net(&term.of).is_some();
+        match (circuit.part(&term.of).is_some(), is_net, term.quantity) {
+            (true, _, _) | (_, true, Quantity::Voltage) => {}
+            (false, true, _) => report(format!("{} is a net; only parts have currents and powers", term.of)),
+            (false, false, _) => report(format!("There is no net or part named {}", term.of)),
+        }
+    }
+}
+
+fn requirement(
+    circuit: &Circuit,
+    requirement: &Requirement,
+    scope: &Scope<'_>,
+    findings: &mut Findings,
+) -> ResolvedRequirement {
+    let place = || Place::Requirement { requirement: requirement.id.clone() };
+    let found = circuit.readings.iter().position(|r| r.id == requirement.reading);
+    if found.is_none() {
+        findings.error(
+            "unknown-reading",
+            place(),
+            format!(
+                "Requirement {} is decided by reading {}, which does not exist",
+                requirement.id, requirement.reading
+            ),
+            "Name a reading of this supply",
+        );
+    }
+    let unit = found.map_or(Unit::One, |i| circuit.readings[i].measure.unit(circuit.readings[i].signal.quantity()));
+    let mut limit = |text: &Option<String>| {
+        let what = format!("Limit of requirement {}", requirement.id);
+        text.as_ref().map(|t| scope.number(t, unit, (-1e15, 1e15), &what, place(), findings))
+    };
+    let (at_least, at_most) = (limit(&requirement.at_least), limit(&requirement.at_most));
+    if at_least.is_none() && at_most.is_none() {
+        findings.error(
+            "no-limit",
+            place(),
+            format!("Requirement {} states no limit", requirement.id),
+            "Give at_least, at_most or both",
+        );
+    }
+    ResolvedRequirement { id: requirement.id.clone(), reading: found.unwrap_or(usize::MAX), at_least, at_most }
+}

@@ -1,0 +1,123 @@
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// The unit a value is written in. Values themselves are always SI base units.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum Unit {
+    /// A pure number: turns ratio, coupling factor, duty.
+    One,
+    /// Electric potential.
+    Volt,
+    /// Electric current.
+    Ampere,
+    /// Resistance or impedance.
+    Ohm,
+    /// Conductance.
+    Siemens,
+    /// Capacitance.
+    Farad,
+    /// Inductance.
+    Henry,
+    /// Time.
+    Second,
+    /// Frequency.
+    Hertz,
+    /// Active power.
+    Watt,
+    /// Energy.
+    Joule,
+    /// Plane angle in degrees, as phases are quoted.
+    Degree,
+}
+
+impl Unit {
+    /// Every unit, for search by symbol.
+    pub const ALL: [Unit; 12] = [
+        Unit::One,
+        Unit::Volt,
+        Unit::Ampere,
+        Unit::Ohm,
+        Unit::Siemens,
+        Unit::Farad,
+        Unit::Henry,
+        Unit::Second,
+        Unit::Hertz,
+        Unit::Watt,
+        Unit::Joule,
+        Unit::Degree,
+    ];
+
+    /// The symbol as printed; empty for a pure number.
+    pub fn symbol(self) -> &'static str {
+        match self {
+            Unit::One => "",
+            Unit::Volt => "V",
+            Unit::Ampere => "A",
+            Unit::Ohm => "Ω",
+            Unit::Siemens => "S",
+            Unit::Farad => "F",
+            Unit::Henry => "H",
+            Unit::Second => "s",
+            Unit::Hertz => "Hz",
+            Unit::Watt => "W",
+            Unit::Joule => "J",
+            Unit::Degree => "°",
+        }
+    }
+
+    /// What the unit measures, for messages: "a capacitance".
+    pub fn quantity(self) -> &'static str {
+        match self {
+            Unit::One => "a pure number",
+            Unit::Volt => "a voltage",
+            Unit::Ampere => "a current",
+            Unit::Ohm => "a resistance",
+            Unit::Siemens => "a conductance",
+            Unit::Farad => "a capacitance",
+            Unit::Henry => "an inductance",
+            Unit::Second => "a time",
+            Unit::Hertz => "a frequency",
+            Unit::Watt => "a power",
+            Unit::Joule => "an energy",
+            Unit::Degree => "an angle",
+        }
+    }
+
+    /// Spellings accepted when typing, longest first.
+    pub(crate) fn spellings(self) -> &'static [&'static str] {
+        match self {
+            Unit::One => &[],
+            Unit::Ohm => &["ohms", "ohm", "Ohm", "Ω", "\u{2126}", "R"],
+            Unit::Hertz => &["Hz", "hz"],
+            Unit::Degree => &["deg", "°"],
+            Unit::Volt => &["V"],
+            Unit::Ampere => &["A"],
+            Unit::Siemens => &["S"],
+            Unit::Farad => &["F"],
+            Unit::Henry => &["H"],
+            Unit::Second => &["s"],
+            Unit::Watt => &["W"],
+            Unit::Joule => &["J"],
+        }
+    }
+
+    /// Whether values of this unit are written with SI prefixes.
+    pub(crate) fn takes_prefix(self) -> bool {
+        !matches!(self, Unit::Degree)
+    }
+
+    /// The letter that may stand for the decimal point (IEC 60062; `5V1` is common practice).
+    pub(crate) fn point_letter(self) -> Option<char> {
+        match self {
+            Unit::Ohm => Some('R'),
+            Unit::Volt => Some('V'),
+            Unit::Ampere => Some('A'),
+            Unit::Farad => Some('F'),
+            Unit::Henry => Some('H'),
+            Unit::Watt => Some('W'),
+            _ => None,
+        }
+    }
+}
