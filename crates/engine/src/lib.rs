@@ -1,1 +1,28 @@
-//! stub
+//! How a circuit behaves: its equations and their solution.
+//!
+//! A [`Circuit`](circuit::Circuit) becomes [`Equations`] by modified nodal analysis; from
+//! these come the [operating point](operating_point()) and the [transient](transient()).
+//! Device models live one per file under `models`.
+//!
+//! Everything is `f64` in SI units. There is no I/O and no clock here; long work reports to an
+//! [`Observer`] and stops when it is told to. Nothing panics for a resolved circuit: trouble
+//! comes back as [`EngineError`] naming net and part.
+
+mod equations;
+mod error;
+mod health;
+mod models;
+mod operating_point;
+mod recording;
+mod sparse;
+mod transient;
+
+pub use equations::{Column, Equations};
+pub use error::EngineError;
+pub use health::{EnergyBalance, Health};
+pub use operating_point::{Method, OperatingPoint, operating_point};
+pub use recording::{Chunk, Command, Observer, Progress, Recording, STAGE};
+pub use transient::{Ended, Settings, transient};
+
+/// Version of the numerics; stored with every run, raised whenever results may change.
+pub const VERSION: &str = "1";

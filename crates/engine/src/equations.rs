@@ -1,0 +1,340 @@
+//! Modified nodal analysis: `dq(x)/dt + f(x, t) = 0`.
+//!
+//! Unknowns are net voltages to `gnd` and the currents of parts that need one. Rows are
+//! Kirchhoff's current law at each net, then one row per branch current. Index 0 is `gnd`, always
+//! zero and not solved for, so that net indices serve as they are and stamping needs no case
+//! distinction; the matrix entries of `gnd` fall into a spare slot.
+
+use crate::models::{self, Model, Point};
+use crate::sparse::{Lu, Pattern};
+use circuit::{Circuit, Quantity};
+
+/// Index of a matrix entry in the order it was asked for.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Entry(usize);
+
+/// Hands out unknowns and matrix entries while the models are built.
+pub(crate) struct Layout {
+    /// By index; the first is `gnd`.
+    unknowns: Vec<Unknown>,
+    entries: Vec<(usize, usize)>,
+}
+
+/// What an unknown is.
+#[derive(Clone, Debug)]
+pub(crate) enum Unknown {
+    /// Voltage of a net.
+    Net(String),
+    /// Current of a part.
+    Branch(String),
+}
+
+impl Layout {
+    /// A new branch current.
+    pub(crate) fn branch(&mut self, part: &str) -> usize {
+        self.unknowns.push(Unknown::Branch(part.to_owned()));
+        self.unknowns.len() - 1
+    }
+
+    /// The matrix entry at row and column.
+    pub(crate) fn entry(&mut self, row: usize, column: usize) -> Entry {
+        self.entries.push((row, column));
+        Entry(self.entries.len() - 1)
+    }
+
+    /// The four entries of a conductance between two nets.
+    pub(crate) fn between(&mut self, a: usize, b: usize) -> [Entry; 4] {
+        [self.entry(a, a), self.entry(b, b), self.entry(a, b), self.entry(b, a)]
+    }
+
+    /// The entries of a branch current that flows from `a` to `b`, and of the voltage between
+    /// them in the branch's row.
+    pub(crate) fn incidence(&mut self, a: usize, b: usize, branch: usize) -> [Entry; 4] {
+        [self.entry(a, branch), self.entry(b, branch), self.entry(branch, a), self.entry(branch, b)]
+    }
+}
+
+/// Collects the constant entries.
+pub(crate) struct Constants<'a> {
+    slots: &'a [usize],
+    g: &'a mut [f64],
+    c: &'a mut [f64],
+}
+
+impl Constants<'_> {
+    /// Adds to ∂f/∂x.
+    pub(crate) fn g(&mut self, entry: Entry, value: f64) {
+        self.g[self.slots[entry.0]] += value;
+    }
+    /// Adds to ∂q/∂x.
+    pub(crate) fn c(&mut self, entry: Entry, value: f64) {
+        self.c[self.slots[entry.0]] += value;
+    }
+    pub(crate) fn conductance(&mut self, [aa, bb, ab, ba]: [Entry; 4], value: f64) {
+        self.g(aa, value);
+        self.g(bb, value);
+        self.g(ab, -value);
+        self.g(ba, -value);
+    }
+    pub(crate) fn incidence(&mut self, [a_branch, b_branch, branch_a, branch_b]: [Entry; 4]) {
+        self.g(a_branch, 1.0);
+        self.g(b_branch, -1.0);
+        self.g(branch_a, 1.0);
+        self.g(branch_b, -1.0);
+    }
+}
+
+/// Collects what varies with time and unknowns during one evaluation.
+pub(crate) struct Stamps<'a> {
+    slots: &'a [usize],
+    f: &'a mut [f64],
+    jacobian: Option<&'a mut [f64]>,
+    /// Factor on every independent source, for source stepping.
+    pub(crate) source_scale: f64,
+    /// Conductance across every junction, S.
+    pub(crate) gmin: f64,
+}
+
+impl Stamps<'_> {
+    /// Adds to f of a row: a current leaving a net, or a branch row's value.
+    pub(crate) fn current(&mut self, row: usize, value: f64) {
+        self.f[row] += value;
+    }
+    pub(crate) fn conductance(&mut self, [aa, bb, ab, ba]: [Entry; 4], value: f64) {
+        if let Some(jacobian) = self.jacobian.as_deref_mut() {
+            jacobian[self.slots[aa.0]] += value;
+            jacobian[self.slots[bb.0]] += value;
+            jacobian[self.slots[ab.0]] -= value;
+            jacobian[self.slots[ba.0]] -= value;
+        }
+    }
+}
+
+/// A recorded quantity.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Column {
+    /// Net or part.
+    pub of: String,
+    /// Which quantity of it. Net voltages, part currents, and the powers of parts with more
+    /// than two pins are recorded; the rest follows from them.
+    pub quantity: Quantity,
+    source: Source,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Source {
+    Unknown(usize),
+    Current(usize),
+    Power(usize),
+}
+
+/// The equations of a circuit, ready to be evaluated and solved.
+pub struct Equations {
+    pub(crate) n: usize,
+    pub(crate) unknowns: Vec<Unknown>,
+    /// Nets, `gnd` included; branch currents follow them.
+    pub(crate) nets: usize,
+    pub(crate) models: Vec<Box<dyn Model>>,
+    part_ids: Vec<String>,
+    part_nets: Vec<Vec<usize>>,
+    varying: Vec<usize>,
+    pub(crate) nonlinear: bool,
+    pattern: Pattern,
+    slots: Vec<usize>,
+    g: Vec<f64>,
+    c: Vec<f64>,
+    /// Rows that carry a charge or flux.
+    pub(crate) dynamic: Vec<bool>,
+    /// Unknowns that are states or net voltages: those whose error is controlled.
+    pub(crate) controlled: Vec<bool>,
+    net_diagonals: Vec<usize>,
+    columns: Vec<Column>,
+}
+
+impl Equations {
+    /// Builds the equations of a circuit.
+    pub fn new(circuit: &Circuit) -> Self {
+        let nets = circuit.nets.len();
+        let unknowns = circuit.nets.iter().cloned().map(Unknown::Net).collect();
+        let mut layout = Layout { unknowns, entries: Vec::new() };
+        let models: Vec<_> = circuit.parts.iter().map(|part| models::build(part, &mut layout)).collect();
+        let n = layout.unknowns.len() - 1;
+        let diagonals: Vec<Entry> = (1..nets).map(|net| layout.entry(net, net)).collect();
+        let kept: Vec<usize> =
+            (0..layout.entries.len()).filter(|&e| layout.entries[e].0 > 0 && layout.entries[e].1 > 0).collect();
+        let kept_entries: Vec<_> = kept.iter().map(|&e| (layout.entries[e].0 - 1, layout.entries[e].1 - 1)).collect();
+        let (pattern, kept_slots) = Pattern::new(n, &kept_entries);
+        let spare = pattern.rows.len();
+        let mut slots = vec![spare; layout.entries.len()];
+        for (e, slot) in kept.into_iter().zip(kept_slots) {
+            slots[e] = slot;
+        }
+        let (mut g, mut c) = (vec![0.0; spare + 1], vec![0.0; spare + 1]);
+        let mut constants = Constants { slots: &slots, g: &mut g, c: &mut c };
+        for model in &models {
+            model.constants(&mut constants);
+        }
+        // What fell into the spare slot belongs to gnd and is dropped.
+        (g[spare], c[spare]) = (0.0, 0.0);
+        let (mut dynamic, mut controlled) = (vec![false; n + 1], vec![false; n + 1]);
+        controlled[1..nets].fill(true);
+        for column in 0..n {
+            for p in pattern.column(column).filter(|p| c[*p] != 0.0) {
+                dynamic[pattern.rows[p] + 1] = true;
+                controlled[column + 1] = true;
+            }
+        }
+        Equations {
+            n,
+            nets,
+            varying: (0..models.len()).filter(|&m| models[m].varies()).collect(),
+            nonlinear: models.iter().any(|m| m.nonlinear()),
+            models,
+            part_ids: circuit.parts.iter().map(|p| p.id.clone()).collect(),
+            part_nets: circuit.parts.iter().map(|p| p.pins.clone()).collect(),
+            unknowns: layout.unknowns,
+            net_diagonals: diagonals.iter().map(|e| slots[e.0]).collect(),
+            columns: columns(circuit),
+            pattern,
+            slots,
+            g,
+            c,
+            dynamic,
+            controlled,
+        }
+    }
+
+    /// What a recording of this circuit holds, column by column.
+    pub fn columns(&self) -> &[Column] {
+        &self.columns
+    }
+
+    /// Size of the system of equations.
+    pub fn unknown_count(&self) -> usize {
+        self.n
+    }
+
+    pub(crate) fn factors(&self) -> Lu {
+        Lu::new(self.pattern.clone())
+    }
+
+    /// Space for a matrix of this pattern, one spare slot included.
+    pub(crate) fn matrix(&self) -> Vec<f64> {
+        vec![0.0; self.g.len()]
+    }
+
+    /// Evaluates f and q, and with `jacobian` also `alpha·∂q/∂x + ∂f/∂x`.
+    ///
+    /// Vectors have n + 1 elements, the first standing for `gnd`.
+    pub(crate) fn evaluate(
+        &self,
+        at: Point<'_>,
+        conditions: Conditions,
+        alpha: f64,
+        f: &mut [f64],
+        q: &mut [f64],
+        mut jacobian: Option<&mut [f64]>,
+    ) {
+        f.fill(0.0);
+        q.fill(0.0);
+        for column in 0..self.n {
+            let value = at.x[column + 1];
+            for p in self.pattern.column(column) {
+                let row = self.pattern.rows[p] + 1;
+                f[row] += self.g[p] * value;
+                q[row] += self.c[p] * value;
+            }
+        }
+        if let Some(jacobian) = jacobian.as_deref_mut() {
+            for ((out, c), g) in jacobian.iter_mut().zip(&self.c).zip(&self.g) {
+                *out = alpha * c + g;
+            }
+        }
+        let Conditions { source_scale, gmin, shunt } = conditions;
+        let mut stamps = Stamps { slots: &self.slots, f, jacobian, source_scale, gmin };
+        for &m in &self.varying {
+            self.models[m].stamp(at, &mut stamps);
+        }
+        if shunt > 0.0 {
+            for (net, diagonal) in self.net_diagonals.iter().enumerate() {
+                stamps.f[net + 1] += shunt * at.x[net + 1];
+                if let Some(jacobian) = stamps.jacobian.as_deref_mut() {
+                    jacobian[*diagonal] += shunt;
+                }
+            }
+        }
+    }
+
+    /// Adds a conductance to the diagonal of every net.
+    pub(crate) fn add_to_diagonals(&self, jacobian: &mut [f64], value: f64) {
+        for diagonal in &self.net_diagonals {
+            jacobian[*diagonal] += value;
+        }
+    }
+
+    /// Values of all recorded columns at a point.
+    pub(crate) fn record(&self, at: Point<'_>, mut push: impl FnMut(usize, f64)) {
+        for (index, column) in self.columns.iter().enumerate() {
+            push(
+                index,
+                match column.source {
+                    Source::Unknown(unknown) => at.x[unknown],
+                    Source::Current(part) => self.models[part].current(at),
+                    Source::Power(part) => self.models[part].power(at),
+                },
+            );
+        }
+    }
+
+    /// The earliest waveform corner after `t`.
+    pub(crate) fn next_corner(&self, t: f64) -> Option<f64> {
+        self.varying.iter().filter_map(|&m| self.models[m].next_corner(t)).min_by(f64::total_cmp)
+    }
+
+    /// Name of an unknown, for messages.
+    pub(crate) fn name(&self, unknown: usize) -> String {
+        match self.unknowns.get(unknown) {
+            Some(Unknown::Net(net)) => format!("the voltage of net {net}"),
+            Some(Unknown::Branch(part)) => format!("the current of {part}"),
+            None => "the reference".to_owned(),
+        }
+    }
+
+    /// A part connected to an unknown, a nonlinear one if there is any.
+    pub(crate) fn part_at(&self, unknown: usize) -> String {
+        match self.unknowns.get(unknown) {
+            Some(Unknown::Branch(part)) => part.clone(),
+            _ => {
+                let here = |p: &usize| self.part_nets[*p].contains(&unknown);
+                let parts = 0..self.models.len();
+                let found =
+                    parts.clone().find(|p| here(p) && self.models[*p].nonlinear()).or_else(|| parts.clone().find(here));
+                found.map(|p| self.part_ids[p].clone()).unwrap_or_default()
+            }
+        }
+    }
+}
+
+/// Aids to convergence; none of them is in force in a final result except `gmin`.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Conditions {
+    pub(crate) source_scale: f64,
+    pub(crate) gmin: f64,
+    /// Conductance from every net to `gnd`, S.
+    pub(crate) shunt: f64,
+}
+
+fn columns(circuit: &Circuit) -> Vec<Column> {
+    let nets = circuit.nets.iter().enumerate().skip(1).map(|(net, name)| Column {
+        of: name.clone(),
+        quantity: Quantity::Voltage,
+        source: Source::Unknown(net),
+    });
+    let parts = circuit.parts.iter().enumerate().flat_map(|(index, part)| {
+        let column = |quantity, source| Column { of: part.id.clone(), quantity, source };
+        let current = column(Quantity::Current, Source::Current(index));
+        let power = (part.pins.len() > 2).then(|| column(Quantity::Power, Source::Power(index)));
+        std::iter::once(current).chain(power)
+    });
+    nets.chain(parts).collect()
+}

@@ -1,0 +1,37 @@
+/// Why a computation could not be finished. Each names the net or part at fault.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum EngineError {
+    /// The equations leave something undetermined.
+    #[error(
+        "{unknown} is not determined by the circuit; look for a part that floats or a loop without resistance there"
+    )]
+    Singular {
+        /// The net voltage or part current.
+        unknown: String,
+    },
+    /// No operating point was found by any method.
+    #[error("no operating point was found ({tried}); {unknown} does not settle, look at {part}")]
+    OperatingPoint {
+        /// The methods tried, in order.
+        tried: String,
+        /// The net voltage or part current that moves most.
+        unknown: String,
+        /// A part connected there.
+        part: String,
+    },
+    /// The equations cannot be solved even for the shortest step.
+    #[error(
+        "stopped at {time:.6e} s: {unknown} does not settle even with the shortest step of {step:.1e} s, look at {part}; \
+         loosen the tolerance, or give the parts around it the resistance or capacitance they really have"
+    )]
+    Stuck {
+        /// Simulated time reached, seconds.
+        time: f64,
+        /// Shortest step tried, seconds.
+        step: f64,
+        /// The net voltage or part current that moves most.
+        unknown: String,
+        /// A part connected there.
+        part: String,
+    },
+}

@@ -1,0 +1,82 @@
+//! Device models, one per file, each with its equations and their source.
+//!
+//! A model owns no state: it says which unknowns and matrix entries it needs ([`Layout`]),
+//! stamps what never changes once, and is asked for the rest at every iteration.
+
+mod capacitor;
+mod coupled_windings;
+mod dc_source;
+mod diode;
+mod ideal_transformer;
+mod inductor;
+mod pulse_source;
+mod resistor;
+mod sine_source;
+mod timed_switch;
+mod voltage_branch;
+
+use crate::equations::{Constants, Layout, Stamps};
+use circuit::{KindId, ResolvedPart};
+
+/// Where the unknowns stand: their values and the time in seconds.
+#[derive(Clone, Copy)]
+pub(crate) struct Point<'a> {
+    pub(crate) x: &'a [f64],
+    pub(crate) t: f64,
+}
+
+/// What the engine asks of a device.
+///
+/// Sign conventions: a current counts into the pin, power counts as absorbed.
+pub(crate) trait Model: Send + Sync {
+    /// Stamps the entries that depend on neither time nor unknowns.
+    fn constants(&self, _constants: &mut Constants<'_>) {}
+    /// Whether [`Model::stamp`] has anything to add.
+    fn varies(&self) -> bool {
+        false
+    }
+    /// Whether the varying part depends on the unknowns, so that iteration is needed.
+    fn nonlinear(&self) -> bool {
+        false
+    }
+    /// Adds currents, charges and derivatives that depend on time or unknowns.
+    fn stamp(&self, _at: Point<'_>, _stamps: &mut Stamps<'_>) {}
+    /// Sets the charges and fluxes held at switch-on.
+    fn initial(&self, _charges: &mut [f64]) {}
+    /// Current into the first pin, A.
+    fn current(&self, at: Point<'_>) -> f64;
+    /// Power absorbed at the pins, W.
+    fn power(&self, at: Point<'_>) -> f64;
+    /// Power absorbed and not stored, W; negative for what a source delivers.
+    fn loss(&self, at: Point<'_>) -> f64 {
+        self.power(at)
+    }
+    /// Energy stored, J.
+    fn stored(&self, _at: Point<'_>) -> f64 {
+        0.0
+    }
+    /// The first time after `t` at which a waveform has a corner, s.
+    fn next_corner(&self, _t: f64) -> Option<f64> {
+        None
+    }
+    /// The largest voltage the device imposes, V; sets the scale errors are judged by.
+    fn imposed_voltage(&self) -> f64 {
+        0.0
+    }
+}
+
+/// Builds the model of a part.
+pub(crate) fn build(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> {
+    match part.kind {
+        KindId::SineSource => Box::new(sine_source::new(part, layout)),
+        KindId::DcSource => Box::new(dc_source::new(part, layout)),
+        KindId::PulseSource => Box::new(pulse_source::new(part, layout)),
+        KindId::Resistor => Box::new(resistor::Resistor::new(part, layout)),
+        KindId::Capacitor => Box::new(capacitor::Capacitor::new(part, layout)),
+        KindId::Inductor => Box::new(inductor::Inductor::new(part, layout)),
+        KindId::IdealTransformer => Box::new(ideal_transformer::IdealTransformer::new(part, layout)),
+        KindId::CoupledWindings => Box::new(coupled_windings::CoupledWindings::new(part, layout)),
+        KindId::Diode => Box::new(diode::Diode::new(part, layout)),
+        KindId::TimedSwitch => Box::new(timed_switch::TimedSwitch::new(part, layout)),
+    }
+}

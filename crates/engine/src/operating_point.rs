@@ -1,0 +1,219 @@
+//! The state of rest under constant sources: `f(x) = 0`.
+//!
+//! Newton's method, and if it fails in turn: conductances to `gnd` that are taken away step by
+//! step, sources that are raised step by step, and an artificial transient. Every result is
+//! polished without aids and satisfies Kirchhoff's current law at every net.
+
+use crate::equations::{Conditions, Equations, Unknown};
+use crate::models::Point;
+use crate::sparse::Lu;
+use crate::{Column, EngineError};
+use std::fmt;
+
+/// How an operating point was found.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Method {
+    /// Newton's method from rest.
+    Newton,
+    /// Conductances from every net to `gnd`, taken away step by step.
+    ShuntStepping,
+    /// Sources raised from zero step by step.
+    SourceStepping,
+    /// An artificial transient towards rest.
+    PseudoTransient,
+}
+
+impl fmt::Display for Method {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Method::Newton => "Newton",
+            Method::ShuntStepping => "shunt stepping",
+            Method::SourceStepping => "source stepping",
+            Method::PseudoTransient => "artificial transient",
+        })
+    }
+}
+
+/// An operating point.
+#[derive(Clone, Debug, PartialEq)]
+pub struct OperatingPoint {
+    /// Values of the columns of [`Equations::columns`], V, A, W.
+    pub values: Vec<(Column, f64)>,
+    /// Methods tried, the successful one last.
+    pub methods: Vec<Method>,
+    /// Iterations in all.
+    pub iterations: u64,
+}
+
+/// Conductance across junctions, S; keeps what only reverse-biased junctions define defined.
+pub(crate) const GMIN: f64 = 1e-12;
+const RELTOL: f64 = 1e-12;
+const ABSTOL_CURRENT: f64 = 1e-15;
+const ABSTOL_VOLTAGE: f64 = 1e-12;
+const MOST_ITERATIONS: u64 = 100;
+
+/// Finds the operating point with sources at their value at time zero.
+///
+/// # Errors
+/// [`EngineError::Singular`] if something is undetermined, [`EngineError::OperatingPoint`] if
+/// no method settles.
+pub fn operating_point(equations: &Equations) -> Result<OperatingPoint, EngineError> {
+    let mut search = Search::new(equations);
+    let mut methods = Vec::new();
+    let mut trouble = None;
+    for method in [Method::Newton, Method::ShuntStepping, Method::SourceStepping, Method::PseudoTransient] {
+        methods.push(method);
+        search.x.fill(0.0);
+        let found = match method {
+            Method::Newton => search.newton(PLAIN, None),
+            Method::ShuntStepping => search.shunts(),
+            Method::SourceStepping => search.sources(),
+            Method::PseudoTransient => search.pseudo_transient(),
+        };
+        match found {
+            Ok(()) => {
+                let mut values = Vec::new();
+                let at = Point { x: &search.x, t: 0.0 };
+                equations.record(at, |column, value| values.push((equations.columns()[column].clone(), value)));
+                return Ok(OperatingPoint { values, methods, iterations: search.iterations });
+            }
+            // A linear system that is singular once is singular always.
+            Err(Trouble::Singular(unknown)) if !equations.nonlinear => {
+                return Err(EngineError::Singular { unknown: equations.name(unknown) });
+            }
+            Err(found) => trouble = Some(found),
+        }
+    }
+    let tried: Vec<String> = methods.iter().map(Method::to_string).collect();
+    let unknown = match trouble {
+        Some(Trouble::Singular(unknown)) => return Err(EngineError::Singular { unknown: equations.name(unknown) }),
+        Some(Trouble::Unsettled(unknown)) => unknown,
+        None => 0,
+    };
+    Err(EngineError::OperatingPoint {
+        tried: tried.join(", "),
+        unknown: equations.name(unknown),
+        part: equations.part_at(unknown),
+    })
+}
+
+const PLAIN: Conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0 };
+
+enum Trouble {
+    Singular(usize),
+    Unsettled(usize),
+}
+
+struct Search<'a> {
+    equations: &'a Equations,
+    lu: Lu,
+    x: Vec<f64>,
+    f: Vec<f64>,
+    q: Vec<f64>,
+    jacobian: Vec<f64>,
+    iterations: u64,
+}
+
+impl<'a> Search<'a> {
+    fn new(equations: &'a Equations) -> Self {
+        let zero = vec![0.0; equations.n + 1];
+        Search {
+            equations,
+            lu: equations.factors(),
+            x: zero.clone(),
+            f: zero.clone(),
+            q: zero,
+            jacobian: equations.matrix(),
+            iterations: 0,
+        }
+    }
+
+    /// Newton from the present `x`; with `anchor`, a conductance pulls every net towards it.
+    fn newton(&mut self, conditions: Conditions, anchor: Option<(&[f64], f64)>) -> Result<(), Trouble> {
+        let mut worst = 0;
+        for iteration in 0..MOST_ITERATIONS {
+            let at = Point { x: &self.x, t: 0.0 };
+            self.equations.evaluate(at, conditions, 0.0, &mut self.f, &mut self.q, Some(&mut self.jacobian));
+            if let Some((anchor, conductance)) = anchor {
+                self.equations.add_to_diagonals(&mut self.jacobian, conductance);
+                for net in 1..self.equations.nets {
+                    self.f[net] += conductance * (self.x[net] - anchor[net]);
+                }
+            }
+            self.iterations += 1;
+            self.lu.factor(&self.jacobian).map_err(|singular| Trouble::Singular(singular.column + 1))?;
+            self.lu.solve(&mut self.f[1..]);
+            let mut settled = true;
+            let mut largest = 0.0;
+            // Far from the solution a full step may fly off; shorten it as iterations go by.
+            let damping = if iteration < 40 { 1.0 } else { 0.5 };
+            for i in 1..=self.equations.n {
+                let step = damping * self.f[i];
+                self.x[i] -= step;
+                let abstol = match self.equations.unknowns[i] {
+                    Unknown::Net(_) => ABSTOL_VOLTAGE,
+                    Unknown::Branch(_) => ABSTOL_CURRENT,
+                };
+                let size = step.abs() / (RELTOL * self.x[i].abs() + abstol);
+                if size.is_nan() || size > 1.0 {
+                    settled = false;
+                }
+                if size.is_nan() || size > largest {
+                    (largest, worst) = (size, i);
+                }
+            }
+            if !self.x.iter().all(|v| v.is_finite()) {
+                return Err(Trouble::Unsettled(worst));
+            }
+            if settled || (!self.equations.nonlinear && iteration > 1) {
+                return Ok(());
+            }
+        }
+        Err(Trouble::Unsettled(worst))
+    }
+
+    fn shunts(&mut self) -> Result<(), Trouble> {
+        let mut shunt = 1.0;
+        while shunt > 1e-13 {
+            self.newton(Conditions { shunt, ..PLAIN }, None)?;
+            shunt *= 0.1;
+        }
+        self.newton(PLAIN, None)
+    }
+
+    fn sources(&mut self) -> Result<(), Trouble> {
+        let (mut reached, mut step) = (0.0f64, 0.1);
+        while reached < 1.0 {
+            let next = (reached + step).min(1.0);
+            let kept = self.x.clone();
+            match self.newton(Conditions { source_scale: next, ..PLAIN }, None) {
+                Ok(()) => {
+                    reached = next;
+                    step *= 2.0;
+                }
+                Err(trouble) if step < 1e-6 => return Err(trouble),
+                Err(_) => {
+                    self.x = kept;
+                    step *= 0.25;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn pseudo_transient(&mut self) -> Result<(), Trouble> {
+        let mut conductance = 1.0;
+        while conductance > 1e-15 {
+            let anchor = self.x.clone();
+            match self.newton(PLAIN, Some((&anchor, conductance))) {
+                Ok(()) => conductance *= 0.25,
+                Err(trouble) if conductance > 1e9 => return Err(trouble),
+                Err(_) => {
+                    self.x = anchor;
+                    conductance *= 16.0;
+                }
+            }
+        }
+        self.newton(PLAIN, None)
+    }
+}
