@@ -1,9 +1,10 @@
 //! Why to trust a run.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// Statistics of a run and the evidence for its numbers.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Health {
     /// Accepted steps.
     pub steps: u64,
@@ -26,7 +27,7 @@ pub struct Health {
 }
 
 /// Tellegen's theorem over a run: what sources deliver is dissipated or stored.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct EnergyBalance {
     /// Energy delivered by sources and taken from storage, J.
     pub delivered: f64,

@@ -104,7 +104,8 @@ fn rectified(diodes: &[Row<'static>], period_count: f64) -> Run {
 #[test]
 fn rectifiers_give_their_handbook_values() {
     let close = |found: f64, wanted: f64| assert!((found / wanted - 1.0).abs() < 1e-3, "{found} for {wanted}");
-    let half = rectified(&[("D1", Diode, "ac out", NEAR_IDEAL), ("R2", Resistor, "n gnd", &[("resistance", "1u")])], 3.0);
+    let half =
+        rectified(&[("D1", Diode, "ac out", NEAR_IDEAL), ("R2", Resistor, "n gnd", &[("resistance", "1u")])], 3.0);
     let read = |run: &Run, signal, measure| run.measure(signal, 0.02, 0.06, |w, s| w.measure(measure, s).unwrap());
     let (mean, rms) = (read(&half, "out.v", Mean), read(&half, "out.v", Rms));
     close(mean, 325.0 / PI);

@@ -96,7 +96,8 @@ fn product(circuit: &Circuit, term: &Term) -> Result<Product, SignalError> {
     let key = |quantity| ColumnKey::new(&term.of, quantity);
     let net = |net: usize| (net > 0).then(|| ColumnKey::new(&circuit.nets[net], Quantity::Voltage));
     let Some(part) = circuit.part(&term.of).map(|p| &circuit.parts[p]) else {
-        let index = circuit.net(&term.of).ok_or_else(|| unknown(format!("there is no net or part named {}", term.of)))?;
+        let index =
+            circuit.net(&term.of).ok_or_else(|| unknown(format!("there is no net or part named {}", term.of)))?;
         return match term.quantity {
             Quantity::Voltage => Ok(Product::Difference(Difference(net(index), None))),
             _ => Err(unknown(format!("{} is a net; only parts have currents and powers", term.of))),
@@ -106,9 +107,7 @@ fn product(circuit: &Circuit, term: &Term) -> Result<Product, SignalError> {
     Ok(match term.quantity {
         Quantity::Voltage => Product::Difference(voltage),
         Quantity::Current => Product::Difference(Difference(Some(key(Quantity::Current)), None)),
-        Quantity::Power if part.pins.len() > 2 => {
-            Product::Difference(Difference(Some(key(Quantity::Power)), None))
-        }
+        Quantity::Power if part.pins.len() > 2 => Product::Difference(Difference(Some(key(Quantity::Power)), None)),
         Quantity::Power => Product::Power(voltage, key(Quantity::Current)),
     })
 }

@@ -25,7 +25,9 @@ pub enum MeasureError {
     #[error("nothing was recorded")]
     Empty,
     /// The window reaches outside what was recorded, all in s.
-    #[error("the window from {from:.4e} s to {to:.4e} s is not covered by the run, recorded from {first:.4e} s to {last:.4e} s")]
+    #[error(
+        "the window from {from:.4e} s to {to:.4e} s is not covered by the run, recorded from {first:.4e} s to {last:.4e} s"
+    )]
     NotCovered {
         /// Window start.
         from: f64,
@@ -69,8 +71,7 @@ impl Piece {
         let [c0, c1, c2] = self.c;
         let p = |s: f64| {
             s * (c0 * c0
-                + s * (c0 * c1
-                    + s * ((c1 * c1 + 2.0 * c0 * c2) / 3.0 + s * (c1 * c2 / 2.0 + s * c2 * c2 / 5.0))))
+                + s * (c0 * c1 + s * ((c1 * c1 + 2.0 * c0 * c2) / 3.0 + s * (c1 * c2 / 2.0 + s * c2 * c2 / 5.0))))
         };
         self.length * (p(b) - p(a))
     }
@@ -105,10 +106,7 @@ impl<'a> Waveform<'a> {
 
     /// The span recorded; empty at zero if there is nothing.
     pub fn whole(&self) -> Span {
-        Span {
-            from: self.times.first().copied().unwrap_or(0.0),
-            to: self.times.last().copied().unwrap_or(0.0),
-        }
+        Span { from: self.times.first().copied().unwrap_or(0.0), to: self.times.last().copied().unwrap_or(0.0) }
     }
 
     /// Takes one measure over a span.
