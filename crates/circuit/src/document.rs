@@ -160,7 +160,7 @@ pub struct Study {
     /// Longest time step, in seconds; a twentieth of the shortest source period if left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub max_step: Option<String>,
-    /// Accuracy wanted of the traces, relative to full scale; 0.0005 if left out.
+    /// Accuracy wanted of the traces, relative to full scale; 0.001 if left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub tolerance: Option<String>,
     /// Signals the strips show at first, one list per strip.

@@ -97,7 +97,7 @@ pub struct ResolvedRequirement {
 }
 
 /// Accuracy of a study that states none, relative to full scale.
-pub(crate) const DEFAULT_TOLERANCE: f64 = 5e-4;
+pub(crate) const DEFAULT_TOLERANCE: f64 = 1e-3;
 
 impl ResolvedPart {
     /// A parameter by its identifier; NaN if the kind has no such parameter.

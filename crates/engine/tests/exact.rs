@@ -9,7 +9,7 @@ use mellow_engine::{Equations, Method, operating_point};
 use std::f64::consts::{PI, SQRT_2, TAU};
 
 /// What a study uses when it states no tolerance.
-const DEFAULT: f64 = 5e-4;
+const DEFAULT: f64 = 1e-3;
 const UNLIMITED: f64 = f64::INFINITY;
 
 /// Charged capacitor into a coil (by hand): peak current V·√(C/L), period 2π√(LC).

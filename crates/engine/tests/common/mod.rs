@@ -1,6 +1,8 @@
 //! Short ways to write circuits and run them.
 #![allow(dead_code, unreachable_pub)]
 
+pub mod rectifier;
+
 use circuit::{Circuit, KindId, Part, Signal, Supply, resolve};
 use mellow_engine::{Equations, Health, Recording, Settings, transient};
 use readings::{Recipe, Span, Waveform};
