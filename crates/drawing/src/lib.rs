@@ -1,1 +1,103 @@
-//! stub
+//! The drawing of a circuit: symbols, places, wires.
+//!
+//! [`draw()`] takes a supply document and returns geometry in grid squares; screens scale and
+//! colour it. [`symbol()`] holds the IEC 60617 symbol of every part kind. Wires are routed
+//! automatically at right angles around the parts.
+
+mod labels;
+mod place;
+mod route;
+mod symbols;
+
+use circuit::{GND, Supply};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+pub use symbols::{Shape, Symbol, symbol};
+
+/// A place on the grid; x grows to the right, y downwards.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, JsonSchema)]
+#[allow(missing_docs)]
+pub struct Spot {
+    pub x: i32,
+    pub y: i32,
+}
+
+/// A drawn circuit.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct Drawing {
+    /// Top left corner of all there is, with a margin.
+    pub from: Spot,
+    /// Bottom right corner.
+    pub to: Spot,
+    /// Every part, in document order.
+    pub parts: Vec<DrawnPart>,
+    /// Every net that has a wire or a label.
+    pub nets: Vec<DrawnNet>,
+}
+
+/// A part in its place.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct DrawnPart {
+    /// Designator.
+    pub id: String,
+    /// Part kind, which names the symbol.
+    pub kind: String,
+    /// Stage the part belongs to.
+    pub stage: Option<String>,
+    /// Where the symbol's origin lies.
+    pub at: Spot,
+    /// Clockwise turn in degrees.
+    pub turn: i32,
+    /// Mirrored left to right before turning.
+    pub mirror: bool,
+    /// Pin identifiers and places.
+    pub pins: Vec<(String, Spot)>,
+    /// Lines of text beside the symbol: designator, then headline values.
+    pub label: Vec<String>,
+    /// Where the first line stands, in grid squares.
+    pub label_at: (f64, f64),
+    /// Whether the text ends there rather than starts.
+    pub label_ends: bool,
+}
+
+/// A net's wires.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct DrawnNet {
+    /// Name.
+    pub net: String,
+    /// Straight pieces of wire.
+    pub wires: Vec<(Spot, Spot)>,
+    /// Places where three or more wires meet.
+    pub junctions: Vec<Spot>,
+    /// Where the name stands; none for `gnd`, which has its symbol instead.
+    pub label_at: Option<Spot>,
+    /// Where the symbol of the reference net hangs.
+    pub ground_at: Option<Spot>,
+}
+
+/// Draws a supply. Parts without a place are put in a row beneath the others.
+pub fn draw(supply: &Supply) -> Drawing {
+    let parts = place::parts(supply);
+    let nets = route::nets(supply, &parts);
+    let spots = parts
+        .iter()
+        .flat_map(|p| p.pins.iter().map(|(_, s)| *s).chain([p.at]))
+        .chain(nets.iter().flat_map(|n| n.wires.iter().flat_map(|(a, b)| [*a, *b])));
+    let (mut from, mut to) = (Spot { x: i32::MAX, y: i32::MAX }, Spot { x: i32::MIN, y: i32::MIN });
+    for spot in spots {
+        from = Spot { x: from.x.min(spot.x), y: from.y.min(spot.y) };
+        to = Spot { x: to.x.max(spot.x), y: to.y.max(spot.y) };
+    }
+    if parts.is_empty() {
+        (from, to) = (Spot { x: 0, y: 0 }, Spot { x: 20, y: 10 });
+    }
+    // Text stands right of the parts, the reference symbol beneath the lowest wire.
+    let from = Spot { x: from.x - 3, y: from.y - 3 };
+    let to = Spot { x: to.x + 7, y: to.y + 4 };
+    Drawing { from, to, parts, nets }
+}
+
+pub(crate) fn is_ground(net: &str) -> bool {
+    net == GND
+}

@@ -138,6 +138,7 @@ pub struct Equations {
     part_ids: Vec<String>,
     part_nets: Vec<Vec<usize>>,
     varying: Vec<usize>,
+    constant: Vec<usize>,
     pub(crate) nonlinear: bool,
     pattern: Pattern,
     slots: Vec<usize>,
@@ -188,6 +189,7 @@ impl Equations {
             n,
             nets,
             varying: (0..models.len()).filter(|&m| models[m].varies()).collect(),
+            constant: (0..models.len()).filter(|&m| !models[m].varies()).collect(),
             nonlinear: models.iter().any(|m| m.nonlinear()),
             models,
             part_ids: circuit.parts.iter().map(|p| p.id.clone()).collect(),
@@ -225,7 +227,9 @@ impl Equations {
 
     /// Evaluates f and q, and with `jacobian` also `alpha·∂q/∂x + ∂f/∂x`.
     ///
-    /// Vectors have n + 1 elements, the first standing for `gnd`.
+    /// Vectors have n + 1 elements, the first standing for `gnd`; `currents` has one element per
+    /// part, of which those of varying parts are set.
+    #[allow(clippy::too_many_arguments)]
     pub(crate) fn evaluate(
         &self,
         at: Point<'_>,
@@ -233,6 +237,7 @@ impl Equations {
         alpha: f64,
         f: &mut [f64],
         q: &mut [f64],
+        currents: &mut [f64],
         mut jacobian: Option<&mut [f64]>,
     ) {
         f.fill(0.0);
@@ -253,7 +258,7 @@ impl Equations {
         let Conditions { source_scale, gmin, shunt } = conditions;
         let mut stamps = Stamps { slots: &self.slots, f, jacobian, source_scale, gmin };
         for &m in &self.varying {
-            self.models[m].stamp(at, &mut stamps);
+            currents[m] = self.models[m].stamp(at, &mut stamps);
         }
         if shunt > 0.0 {
             for (net, diagonal) in self.net_diagonals.iter().enumerate() {
@@ -272,18 +277,20 @@ impl Equations {
         }
     }
 
-    /// Values of all recorded columns at a point.
-    pub(crate) fn record(&self, at: Point<'_>, mut push: impl FnMut(usize, f64)) {
-        for (index, column) in self.columns.iter().enumerate() {
-            push(
-                index,
-                match column.source {
-                    Source::Unknown(unknown) => at.x[unknown],
-                    Source::Current(part) => self.models[part].current(at),
-                    Source::Power(part) => self.models[part].power(at),
-                },
-            );
+    /// Completes the currents of parts that do not vary.
+    pub(crate) fn fill_currents(&self, at: Point<'_>, currents: &mut [f64]) {
+        for &m in &self.constant {
+            currents[m] = self.models[m].current(at);
         }
+    }
+
+    /// Appends the values of all recorded columns at a point to a row.
+    pub(crate) fn record(&self, at: Point<'_>, currents: &[f64], row: &mut Vec<f64>) {
+        row.extend(self.columns.iter().map(|column| match column.source {
+            Source::Unknown(unknown) => at.x[unknown],
+            Source::Current(part) => currents[part],
+            Source::Power(part) => self.models[part].power(at, currents[part]),
+        }));
     }
 
     /// The earliest waveform corner after `t`.

@@ -72,9 +72,11 @@ pub fn operating_point(equations: &Equations) -> Result<OperatingPoint, EngineEr
         };
         match found {
             Ok(()) => {
-                let mut values = Vec::new();
                 let at = Point { x: &search.x, t: 0.0 };
-                equations.record(at, |column, value| values.push((equations.columns()[column].clone(), value)));
+                equations.fill_currents(at, &mut search.currents);
+                let mut row = Vec::new();
+                equations.record(at, &search.currents, &mut row);
+                let values = equations.columns().iter().cloned().zip(row).collect();
                 return Ok(OperatingPoint { values, methods, iterations: search.iterations });
             }
             // A linear system that is singular once is singular always.
@@ -110,6 +112,7 @@ struct Search<'a> {
     x: Vec<f64>,
     f: Vec<f64>,
     q: Vec<f64>,
+    currents: Vec<f64>,
     jacobian: Vec<f64>,
     iterations: u64,
 }
@@ -123,6 +126,7 @@ impl<'a> Search<'a> {
             x: zero.clone(),
             f: zero.clone(),
             q: zero,
+            currents: vec![0.0; equations.models.len()],
             jacobian: equations.matrix(),
             iterations: 0,
         }
@@ -133,7 +137,15 @@ impl<'a> Search<'a> {
         let mut worst = 0;
         for iteration in 0..MOST_ITERATIONS {
             let at = Point { x: &self.x, t: 0.0 };
-            self.equations.evaluate(at, conditions, 0.0, &mut self.f, &mut self.q, Some(&mut self.jacobian));
+            self.equations.evaluate(
+                at,
+                conditions,
+                0.0,
+                &mut self.f,
+                &mut self.q,
+                &mut self.currents,
+                Some(&mut self.jacobian),
+            );
             if let Some((anchor, conductance)) = anchor {
                 self.equations.add_to_diagonals(&mut self.jacobian, conductance);
                 for net in 1..self.equations.nets {

@@ -108,11 +108,14 @@ struct Node {
     x: Vec<f64>,
     f: Vec<f64>,
     q: Vec<f64>,
+    /// Current into the first pin of each part.
+    currents: Vec<f64>,
 }
 
 impl Node {
-    fn new(size: usize) -> Self {
-        Node { t: 0.0, x: vec![0.0; size], f: vec![0.0; size], q: vec![0.0; size] }
+    fn new(size: usize, parts: usize) -> Self {
+        let zero = vec![0.0; size];
+        Node { t: 0.0, x: zero.clone(), f: zero.clone(), q: zero, currents: vec![0.0; parts] }
     }
 }
 
@@ -141,7 +144,9 @@ struct Run<'a> {
     weight: Vec<f64>,
     /// The unknown that was worst in the last failure.
     worst: usize,
-    chunk: Chunk,
+    /// Recorded nodes not yet handed over: times, and rows of all columns.
+    times: Vec<f64>,
+    rows: Vec<f64>,
     node_count: usize,
     losses: Vec<f64>,
     loss_at_start: Vec<f64>,
@@ -155,7 +160,7 @@ enum Failure {
 impl<'a> Run<'a> {
     fn new(equations: &'a Equations, settings: &'a Settings) -> Self {
         let size = equations.n + 1;
-        let node = Node::new(size);
+        let node = Node::new(size, equations.models.len());
         let imposed = equations.models.iter().map(|m| m.imposed_voltage()).fold(0.0, f64::max);
         let mut scale = vec![0.0; size];
         scale[0] = imposed;
@@ -178,7 +183,8 @@ impl<'a> Run<'a> {
             scale,
             weight: vec![0.0; size],
             worst: 0,
-            chunk: Chunk { times: Vec::new(), columns: vec![Vec::new(); equations.columns().len()] },
+            times: Vec::new(),
+            rows: Vec::new(),
             node_count: 0,
             losses: vec![0.0; equations.models.len()],
             loss_at_start: vec![0.0; equations.models.len()],
@@ -293,8 +299,9 @@ impl<'a> Run<'a> {
             Ok(()) => {
                 std::mem::swap(&mut self.start, &mut self.end);
                 self.start.t = 0.0;
-                for (loss, model) in self.loss_at_start.iter_mut().zip(&self.equations.models) {
-                    *loss = model.loss(Point { x: &self.start.x, t: 0.0 });
+                let Node { x, currents, .. } = &self.start;
+                for (m, model) in self.equations.models.iter().enumerate() {
+                    self.loss_at_start[m] = model.loss(Point { x, t: 0.0 }, currents[m]);
                 }
                 self.note_scale();
                 Ok(())
@@ -371,8 +378,8 @@ impl<'a> Run<'a> {
         let mut rate = contraction.max(1e-12).powf(0.8);
         let mut before: Option<f64> = None;
         for _ in 0..most {
-            let Node { x, f, q, .. } = end;
-            equations.evaluate(Point { x, t }, CONDITIONS, alpha, f, q, Some(jacobian));
+            let Node { x, f, q, currents, .. } = end;
+            equations.evaluate(Point { x, t }, CONDITIONS, alpha, f, q, currents, Some(jacobian));
             health.iterations += 1;
             lu.factor(jacobian).map_err(|singular| Failure::Singular(singular.column + 1))?;
             for i in 1..=equations.n {
@@ -397,10 +404,11 @@ impl<'a> Run<'a> {
             before = Some(largest.max(f64::MIN_POSITIVE));
             if largest * rate.min(1.0) < SETTLED || !equations.nonlinear {
                 *contraction = rate;
-                equations.evaluate(Point { x, t }, CONDITIONS, alpha, f, q, None);
+                equations.evaluate(Point { x, t }, CONDITIONS, alpha, f, q, currents, None);
                 // A voltage can be close enough and the current of a sharp diode still far off,
                 // so Kirchhoff's current law is looked at by itself.
                 if f[1..equations.nets].iter().all(|current| current.abs() <= *current_allowed) {
+                    equations.fill_currents(Point { x, t }, currents);
                     return Ok(());
                 }
             }
@@ -461,12 +469,11 @@ impl<'a> Run<'a> {
         }
         let middle = Point { x: &self.middle.x, t: self.middle.t };
         let end = Point { x: &self.end.x, t: self.end.t };
-        for ((energy, at_start), model) in
-            self.losses.iter_mut().zip(&mut self.loss_at_start).zip(&self.equations.models)
-        {
-            let at_end = model.loss(end);
-            *energy += h * (W_START * *at_start + W_MIDDLE * model.loss(middle) + W_END * at_end);
-            *at_start = at_end;
+        for (m, model) in self.equations.models.iter().enumerate() {
+            let at_end = model.loss(end, self.end.currents[m]);
+            let in_between = model.loss(middle, self.middle.currents[m]);
+            self.losses[m] += h * (W_START * self.loss_at_start[m] + W_MIDDLE * in_between + W_END * at_end);
+            self.loss_at_start[m] = at_end;
         }
         if self.end.t >= record_from {
             if self.node_count == 0 {
@@ -485,20 +492,22 @@ impl<'a> Run<'a> {
 
     fn record(&mut self, which: u8, observer: &mut dyn Observer) {
         let node = [&self.start, &self.middle, &self.end][usize::from(which)];
-        let Run { chunk, equations, .. } = self;
-        chunk.times.push(node.t);
-        equations.record(Point { x: &node.x, t: node.t }, |column, value| chunk.columns[column].push(value));
+        self.times.push(node.t);
+        self.equations.record(Point { x: &node.x, t: node.t }, &node.currents, &mut self.rows);
         self.node_count += 1;
-        if self.chunk.times.len() == CHUNK {
+        if self.times.len() == CHUNK {
             self.flush(observer);
         }
     }
 
     fn flush(&mut self, observer: &mut dyn Observer) {
-        if !self.chunk.times.is_empty() {
-            let empty = Chunk { times: Vec::new(), columns: vec![Vec::new(); self.chunk.columns.len()] };
-            observer.record(std::mem::replace(&mut self.chunk, empty));
+        if self.times.is_empty() {
+            return;
         }
+        let width = self.equations.columns().len();
+        let column = |c: usize| self.rows.iter().skip(c).step_by(width).copied().collect();
+        observer.record(Chunk { times: std::mem::take(&mut self.times), columns: (0..width).map(column).collect() });
+        self.rows.clear();
     }
 
     fn stored(&self) -> f64 {

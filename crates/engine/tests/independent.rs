@@ -11,7 +11,7 @@ use common::run;
 fn the_demo_rectifier_agrees_with_an_independent_integration() {
     let circuit = demo();
     let end = 0.3;
-    let (nodes, _) = reference(&circuit, end, 1e-7, Method::TrBdf2);
+    let (nodes, _) = reference(&circuit, end, 1e-7, Method::TrBdf2).unwrap();
     let (mean, ripple, peak) = figures(&nodes, end - 0.1);
     let run = run(circuit, end, 1e-3, 1e-3);
     let read = |signal, m| run.measure(signal, end - 0.1, end, |w, s| w.measure(m, s).unwrap());

@@ -59,11 +59,11 @@ impl Model for Capacitor {
     fn current(&self, at: Point<'_>) -> f64 {
         at.x[self.branch]
     }
-    fn power(&self, at: Point<'_>) -> f64 {
-        (at.x[self.plus] - at.x[self.minus]) * at.x[self.branch]
+    fn power(&self, at: Point<'_>, current: f64) -> f64 {
+        (at.x[self.plus] - at.x[self.minus]) * current
     }
-    fn loss(&self, at: Point<'_>) -> f64 {
-        self.esr * at.x[self.branch] * at.x[self.branch]
+    fn loss(&self, _at: Point<'_>, current: f64) -> f64 {
+        self.esr * current * current
     }
     fn stored(&self, at: Point<'_>) -> f64 {
         let v = self.inner_voltage(at);

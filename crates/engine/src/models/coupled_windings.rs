@@ -51,12 +51,12 @@ impl Model for CoupledWindings {
     fn current(&self, at: Point<'_>) -> f64 {
         at.x[self.branches[0]]
     }
-    fn power(&self, at: Point<'_>) -> f64 {
+    fn power(&self, at: Point<'_>, _current: f64) -> f64 {
         let [p1, p2, s1, s2] = self.pins.map(|net| at.x[net]);
         let [i1, i2] = self.currents(at);
         (p1 - p2) * i1 + (s1 - s2) * i2
     }
-    fn loss(&self, at: Point<'_>) -> f64 {
+    fn loss(&self, at: Point<'_>, _current: f64) -> f64 {
         let [i1, i2] = self.currents(at);
         self.resistances[0] * i1 * i1 + self.resistances[1] * i2 * i2
     }

@@ -39,8 +39,8 @@ impl Model for IdealTransformer {
     fn current(&self, at: Point<'_>) -> f64 {
         at.x[self.branch]
     }
-    fn power(&self, at: Point<'_>) -> f64 {
+    fn power(&self, at: Point<'_>, current: f64) -> f64 {
         let [p1, p2, s1, s2] = self.pins.map(|net| at.x[net]);
-        (p1 - p2 - self.ratio * (s1 - s2)) * at.x[self.branch]
+        (p1 - p2 - self.ratio * (s1 - s2)) * current
     }
 }

@@ -45,11 +45,11 @@ impl Model for Inductor {
     fn current(&self, at: Point<'_>) -> f64 {
         at.x[self.branch]
     }
-    fn power(&self, at: Point<'_>) -> f64 {
-        (at.x[self.a] - at.x[self.b]) * at.x[self.branch]
+    fn power(&self, at: Point<'_>, current: f64) -> f64 {
+        (at.x[self.a] - at.x[self.b]) * current
     }
-    fn loss(&self, at: Point<'_>) -> f64 {
-        self.resistance * at.x[self.branch] * at.x[self.branch]
+    fn loss(&self, _at: Point<'_>, current: f64) -> f64 {
+        self.resistance * current * current
     }
     fn stored(&self, at: Point<'_>) -> f64 {
         0.5 * self.inductance * at.x[self.branch] * at.x[self.branch]

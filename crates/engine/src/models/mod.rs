@@ -39,17 +39,20 @@ pub(crate) trait Model: Send + Sync {
     fn nonlinear(&self) -> bool {
         false
     }
-    /// Adds currents, charges and derivatives that depend on time or unknowns.
-    fn stamp(&self, _at: Point<'_>, _stamps: &mut Stamps<'_>) {}
+    /// Adds currents, charges and derivatives that depend on time or unknowns; returns the
+    /// current into the first pin.
+    fn stamp(&self, at: Point<'_>, _stamps: &mut Stamps<'_>) -> f64 {
+        self.current(at)
+    }
     /// Sets the charges and fluxes held at switch-on.
     fn initial(&self, _charges: &mut [f64]) {}
     /// Current into the first pin, A.
     fn current(&self, at: Point<'_>) -> f64;
-    /// Power absorbed at the pins, W.
-    fn power(&self, at: Point<'_>) -> f64;
+    /// Power absorbed at the pins, W, given the current into the first.
+    fn power(&self, at: Point<'_>, current: f64) -> f64;
     /// Power absorbed and not stored, W; negative for what a source delivers.
-    fn loss(&self, at: Point<'_>) -> f64 {
-        self.power(at)
+    fn loss(&self, at: Point<'_>, current: f64) -> f64 {
+        self.power(at, current)
     }
     /// Energy stored, J.
     fn stored(&self, _at: Point<'_>) -> f64 {

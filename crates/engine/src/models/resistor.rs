@@ -25,8 +25,7 @@ impl Model for Resistor {
     fn current(&self, at: Point<'_>) -> f64 {
         (at.x[self.a] - at.x[self.b]) * self.conductance
     }
-    fn power(&self, at: Point<'_>) -> f64 {
-        let v = at.x[self.a] - at.x[self.b];
-        v * v * self.conductance
+    fn power(&self, at: Point<'_>, current: f64) -> f64 {
+        (at.x[self.a] - at.x[self.b]) * current
     }
 }

@@ -57,19 +57,19 @@ impl Model for TimedSwitch {
     fn varies(&self) -> bool {
         true
     }
-    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) {
+    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
         let conductance = self.conductance(at.t);
         let current = conductance * self.voltage(at);
         stamps.current(self.a, current);
         stamps.current(self.b, -current);
         stamps.conductance(self.entries, conductance);
+        current
     }
     fn current(&self, at: Point<'_>) -> f64 {
         self.conductance(at.t) * self.voltage(at)
     }
-    fn power(&self, at: Point<'_>) -> f64 {
-        let v = self.voltage(at);
-        self.conductance(at.t) * v * v
+    fn power(&self, at: Point<'_>, current: f64) -> f64 {
+        self.voltage(at) * current
     }
     fn next_corner(&self, t: f64) -> Option<f64> {
         let after = t + 1e-12 * t.abs().max(self.transition);

@@ -39,14 +39,15 @@ impl<W: Waveform> Model for VoltageBranch<W> {
     fn varies(&self) -> bool {
         true
     }
-    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) {
+    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
         stamps.current(self.branch, -stamps.source_scale * self.waveform.at(at.t));
+        at.x[self.branch]
     }
     fn current(&self, at: Point<'_>) -> f64 {
         at.x[self.branch]
     }
-    fn power(&self, at: Point<'_>) -> f64 {
-        (at.x[self.plus] - at.x[self.minus]) * at.x[self.branch]
+    fn power(&self, at: Point<'_>, current: f64) -> f64 {
+        (at.x[self.plus] - at.x[self.minus]) * current
     }
     fn next_corner(&self, t: f64) -> Option<f64> {
         self.waveform.next_corner(t)

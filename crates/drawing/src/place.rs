@@ -1,0 +1,57 @@
+use crate::labels::label;
+use crate::symbols::{symbol, transform};
+use crate::{DrawnPart, Spot};
+use circuit::{Part, Placement, Supply, Turn, resolve};
+
+/// Squares between parts that have no place of their own.
+const PITCH: i32 = 8;
+
+/// Every part with pins and text in place.
+pub(crate) fn parts(supply: &Supply) -> Vec<DrawnPart> {
+    let lowest = supply.parts.iter().filter_map(|p| p.at.map(|at| at.y)).max().map_or(4, |y| y + PITCH);
+    let circuit = resolve(supply).ok();
+    let mut unplaced = 0;
+    let drawn = supply.parts.iter().enumerate().map(|(index, part)| {
+        let at = part.at.unwrap_or_else(|| {
+            unplaced += 1;
+            Placement { x: PITCH * (unplaced - 1) + 4, y: lowest, turn: Turn::None, mirror: false }
+        });
+        drawn(part, at, circuit.as_ref().map(|c| c.parts[index].values.as_slice()))
+    });
+    drawn.collect()
+}
+
+fn drawn(part: &Part, placement: Placement, values: Option<&[f64]>) -> DrawnPart {
+    let at = Spot { x: placement.x, y: placement.y };
+    let turn = match placement.turn {
+        Turn::None => 0,
+        Turn::Quarter => 90,
+        Turn::Half => 180,
+        Turn::ThreeQuarters => 270,
+    };
+    let symbol = symbol(part.kind);
+    let ids = part.kind.kind().pins.iter().map(|p| p.id.to_owned());
+    let pins = ids.zip(symbol.pins.iter().map(|pin| transform(*pin, at, turn, placement.mirror))).collect();
+    let lines = label(part, values);
+    let (x, y, rows) = (f64::from(at.x), f64::from(at.y), lines.len() as f64);
+    let lying = turn % 180 != 0;
+    let (label_at, label_ends) = if symbol.pins.len() > 2 {
+        ((x - 1.5, y - 3.4 - 1.2 * (rows - 1.0)), false)
+    } else if lying {
+        ((x - 1.5, y - 1.0 - 1.2 * (rows - 1.0)), false)
+    } else {
+        ((x + 1.6, y + 0.4 - 0.6 * (rows - 1.0)), false)
+    };
+    DrawnPart {
+        id: part.id.clone(),
+        kind: part.kind.name().to_owned(),
+        stage: part.stage.clone(),
+        at,
+        turn,
+        mirror: placement.mirror,
+        pins,
+        label: lines,
+        label_at,
+        label_ends,
+    }
+}

@@ -1,0 +1,314 @@
+//! Wires at right angles, found by cheapest paths on the grid.
+//!
+//! A net with many pins is a rail: it starts as a straight line, the reference beneath its
+//! pins, others above, and its pins drop to it. Then every pin joins its net's tree along the
+//! path of least cost, where bends and crossings are dear and running through parts or along
+//! other wires is impossible.
+
+use crate::symbols::symbol;
+use crate::{DrawnNet, DrawnPart, Spot, is_ground};
+use circuit::Supply;
+use std::collections::{BTreeMap, BTreeSet, BinaryHeap, HashMap, HashSet};
+
+const STEP: u32 = 1;
+const BEND: u32 = 4;
+const CROSSING: u32 = 8;
+/// Free squares kept around everything for wires to pass.
+const MARGIN: i32 = 3;
+/// Pins from which on a net is drawn as a rail.
+const RAIL: usize = 4;
+
+/// Wires of every net, in order of appearance.
+pub(crate) fn nets(supply: &Supply, parts: &[DrawnPart]) -> Vec<DrawnNet> {
+    let mut pins: BTreeMap<usize, Vec<Spot>> = BTreeMap::new();
+    let mut names: Vec<&str> = Vec::new();
+    let mut index: HashMap<&str, usize> = HashMap::new();
+    for (part, drawn) in supply.parts.iter().zip(parts) {
+        for (pin, spot) in &drawn.pins {
+            let Some(net) = part.pins.get(pin).filter(|net| !net.is_empty()) else { continue };
+            let net = *index.entry(net).or_insert_with(|| {
+                names.push(net);
+                names.len() - 1
+            });
+            pins.entry(net).or_default().push(*spot);
+        }
+    }
+    let mut router = Router::new(supply, parts, &pins);
+    // Rails first: they are long and should be straight.
+    let mut order: Vec<usize> = pins.keys().copied().collect();
+    order.sort_by_key(|net| (pins[net].len() < RAIL, pins[net].len(), *net));
+    let mut trees: BTreeMap<usize, Tree> = BTreeMap::new();
+    for net in order {
+        trees.insert(net, router.connect(net, &pins[&net], is_ground(names[net])));
+    }
+    trees.into_iter().map(|(net, tree)| tree.drawn(names[net], &pins[&net])).collect()
+}
+
+/// Grid edges a net occupies; each edge is stored with its lesser end first.
+#[derive(Default)]
+struct Tree {
+    edges: BTreeSet<(Spot, Spot)>,
+}
+
+impl Tree {
+    fn add(&mut self, a: Spot, b: Spot) {
+        self.edges.insert((a.min(b), a.max(b)));
+    }
+
+    fn spots(&self) -> HashSet<Spot> {
+        self.edges.iter().flat_map(|(a, b)| [*a, *b]).collect()
+    }
+
+    fn drawn(&self, name: &str, pins: &[Spot]) -> DrawnNet {
+        let mut degree: BTreeMap<Spot, usize> = BTreeMap::new();
+        for spot in self.edges.iter().flat_map(|(a, b)| [*a, *b]).chain(pins.iter().copied()) {
+            *degree.entry(spot).or_default() += 1;
+        }
+        let wires = self.straight_pieces();
+        let junctions = degree.iter().filter(|(_, d)| **d >= 3).map(|(s, _)| *s).collect();
+        let lowest = wires.iter().flat_map(|(a, b)| [*a, *b]).chain(pins.iter().copied());
+        let ground_at = lowest.max_by_key(|s| (s.y, s.x)).filter(|_| is_ground(name));
+        // The name stands above the longest level piece, near its left end.
+        let longest = wires.iter().filter(|(a, b)| a.y == b.y).max_by_key(|(a, b)| (b.x - a.x, -a.y));
+        let label_at = match longest {
+            Some((a, b)) => Some(Spot { x: a.x + ((b.x - a.x) / 2).min(3), y: a.y }),
+            None => pins.first().copied(),
+        };
+        DrawnNet { net: name.to_owned(), wires, junctions, label_at: label_at.filter(|_| !is_ground(name)), ground_at }
+    }
+
+    /// Edges joined into the longest straight lines.
+    fn straight_pieces(&self) -> Vec<(Spot, Spot)> {
+        let mut rest = self.edges.clone();
+        let mut pieces = Vec::new();
+        while let Some((start, mut end)) = rest.pop_first() {
+            let (dx, dy) = (end.x - start.x, end.y - start.y);
+            loop {
+                let next = Spot { x: end.x + dx, y: end.y + dy };
+                if !rest.remove(&(end, next)) {
+                    break;
+                }
+                end = next;
+            }
+            pieces.push((start, end));
+        }
+        pieces
+    }
+}
+
+struct Router {
+    from: Spot,
+    width: i32,
+    height: i32,
+    /// Squares covered by parts.
+    blocked: Vec<bool>,
+    /// Net whose pin lies on a square.
+    pin_of: Vec<Option<usize>>,
+    /// Net that runs level, and net that runs upright, through a square.
+    level: Vec<Option<usize>>,
+    upright: Vec<Option<usize>>,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Way {
+    Level,
+    Upright,
+}
+
+impl Router {
+    fn new(supply: &Supply, parts: &[DrawnPart], pins: &BTreeMap<usize, Vec<Spot>>) -> Self {
+        let all = parts.iter().flat_map(|p| p.pins.iter().map(|(_, s)| *s).chain([p.at]));
+        let (mut from, mut to) = (Spot { x: 0, y: 0 }, Spot { x: 1, y: 1 });
+        for (i, spot) in all.enumerate() {
+            if i == 0 {
+                (from, to) = (spot, spot);
+            }
+            from = Spot { x: from.x.min(spot.x), y: from.y.min(spot.y) };
+            to = Spot { x: to.x.max(spot.x), y: to.y.max(spot.y) };
+        }
+        let from = Spot { x: from.x - MARGIN, y: from.y - MARGIN };
+        let (width, height) = (to.x + MARGIN - from.x + 1, to.y + MARGIN - from.y + 1);
+        let size = (width * height) as usize;
+        let mut router = Router {
+            from,
+            width,
+            height,
+            blocked: vec![false; size],
+            pin_of: vec![None; size],
+            level: vec![None; size],
+            upright: vec![None; size],
+        };
+        for (part, drawn) in supply.parts.iter().zip(parts) {
+            let (w, h) = symbol(part.kind).body;
+            let (w, h) = if drawn.turn % 180 == 0 { (w, h) } else { (h, w) };
+            for x in drawn.at.x - w..=drawn.at.x + w {
+                for y in drawn.at.y - h..=drawn.at.y + h {
+                    if let Some(i) = router.index(Spot { x, y }) {
+                        router.blocked[i] = true;
+                    }
+                }
+            }
+        }
+        for (net, spots) in pins {
+            for spot in spots {
+                if let Some(i) = router.index(*spot) {
+                    router.pin_of[i] = Some(*net);
+                }
+            }
+        }
+        router
+    }
+
+    fn index(&self, spot: Spot) -> Option<usize> {
+        let (x, y) = (spot.x - self.from.x, spot.y - self.from.y);
+        ((0..self.width).contains(&x) && (0..self.height).contains(&y)).then(|| (y * self.width + x) as usize)
+    }
+
+    fn spot(&self, index: usize) -> Spot {
+        let (x, y) = (index as i32 % self.width, index as i32 / self.width);
+        Spot { x: self.from.x + x, y: self.from.y + y }
+    }
+
+    /// Whether a wire of `net` may lie on a square, going this way.
+    fn free(&self, index: usize, net: usize, way: Way) -> bool {
+        let along = match way {
+            Way::Level => self.level[index],
+            Way::Upright => self.upright[index],
+        };
+        !self.blocked[index]
+            && self.pin_of[index].is_none_or(|owner| owner == net)
+            && along.is_none_or(|owner| owner == net)
+    }
+
+    fn crosses(&self, index: usize, net: usize, way: Way) -> bool {
+        let across = match way {
+            Way::Level => self.upright[index],
+            Way::Upright => self.level[index],
+        };
+        across.is_some_and(|owner| owner != net)
+    }
+
+    fn occupy(&mut self, tree: &mut Tree, net: usize, a: Spot, b: Spot) {
+        tree.add(a, b);
+        for spot in [a, b] {
+            if let Some(i) = self.index(spot) {
+                if a.y == b.y {
+                    self.level[i] = Some(net);
+                } else {
+                    self.upright[i] = Some(net);
+                }
+            }
+        }
+    }
+
+    fn connect(&mut self, net: usize, pins: &[Spot], ground: bool) -> Tree {
+        let mut tree = Tree::default();
+        let mut waiting: Vec<Spot> = pins.to_vec();
+        if pins.len() >= RAIL {
+            self.rail(&mut tree, net, pins, ground);
+        } else if let Some(first) = waiting.pop() {
+            // The tree starts as one bare pin.
+            if let Some(second) = nearest(&waiting, &HashSet::from([first])) {
+                let target = waiting.swap_remove(second);
+                self.join(&mut tree, net, target, &HashSet::from([first]));
+            }
+        }
+        while !waiting.is_empty() {
+            let spots = tree.spots();
+            let Some(next) = nearest(&waiting, &spots) else { break };
+            let pin = waiting.swap_remove(next);
+            if !spots.contains(&pin) {
+                self.join(&mut tree, net, pin, &spots);
+            }
+        }
+        tree
+    }
+
+    /// Lays a straight line over all pins, at the first free height beyond them.
+    fn rail(&mut self, tree: &mut Tree, net: usize, pins: &[Spot], below: bool) {
+        let (left, right) = (pins.iter().map(|p| p.x).min(), pins.iter().map(|p| p.x).max());
+        let outermost = if below { pins.iter().map(|p| p.y).max() } else { pins.iter().map(|p| p.y).min() };
+        let (Some(left), Some(right), Some(outermost)) = (left, right, outermost) else { return };
+        for away in 0..=MARGIN {
+            let y = if below { outermost + away } else { outermost - away };
+            let clear =
+                (left..=right).all(|x| self.index(Spot { x, y }).is_some_and(|i| self.free(i, net, Way::Level)));
+            if clear {
+                for x in left..right {
+                    self.occupy(tree, net, Spot { x, y }, Spot { x: x + 1, y });
+                }
+                return;
+            }
+        }
+    }
+
+    /// Joins a pin to the nearest of `targets` by the cheapest path (Dijkstra over squares and
+    /// directions); a straight line if there is no way around the parts.
+    fn join(&mut self, tree: &mut Tree, net: usize, pin: Spot, targets: &HashSet<Spot>) {
+        let Some(start) = self.index(pin) else { return };
+        let size = (self.width * self.height) as usize;
+        let mut cost = vec![u32::MAX; 2 * size];
+        let mut came: Vec<usize> = vec![usize::MAX; 2 * size];
+        let mut queue = BinaryHeap::new();
+        for way in 0..2 {
+            cost[2 * start + way] = 0;
+            queue.push((std::cmp::Reverse(0u32), 2 * start + way));
+        }
+        let mut found = None;
+        while let Some((std::cmp::Reverse(so_far), state)) = queue.pop() {
+            if so_far > cost[state] {
+                continue;
+            }
+            let here = self.spot(state / 2);
+            if targets.contains(&here) {
+                found = Some(state);
+                break;
+            }
+            for (dx, dy, way) in [(1, 0, Way::Level), (-1, 0, Way::Level), (0, 1, Way::Upright), (0, -1, Way::Upright)]
+            {
+                let Some(next) = self.index(Spot { x: here.x + dx, y: here.y + dy }) else { continue };
+                if !self.free(next, net, way) || !(self.free(state / 2, net, way) || state / 2 == start) {
+                    continue;
+                }
+                let side = usize::from(way == Way::Upright);
+                let bend = if state % 2 == side { 0 } else { BEND };
+                let crossing = if self.crosses(next, net, way) { CROSSING } else { 0 };
+                // A bend where another net passes would look like a joint.
+                if bend > 0 && self.crosses(state / 2, net, way) {
+                    continue;
+                }
+                let total = so_far + STEP + bend + crossing;
+                let state_next = 2 * next + side;
+                if total < cost[state_next] {
+                    cost[state_next] = total;
+                    came[state_next] = state;
+                    queue.push((std::cmp::Reverse(total), state_next));
+                }
+            }
+        }
+        match found {
+            Some(mut state) => {
+                while came[state] != usize::MAX {
+                    let before = came[state];
+                    self.occupy(tree, net, self.spot(before / 2), self.spot(state / 2));
+                    state = before;
+                }
+            }
+            None => {
+                if let Some(target) = targets.iter().min_by_key(|t| distance(**t, pin)) {
+                    tree.edges.insert((pin.min(*target), pin.max(*target)));
+                }
+            }
+        }
+    }
+}
+
+fn distance(a: Spot, b: Spot) -> i32 {
+    (a.x - b.x).abs() + (a.y - b.y).abs()
+}
+
+/// Index of the waiting pin nearest to the tree; ties go to the first.
+fn nearest(waiting: &[Spot], tree: &HashSet<Spot>) -> Option<usize> {
+    let to_tree = |pin: Spot| tree.iter().map(|t| distance(*t, pin)).min().unwrap_or(i32::MAX);
+    (0..waiting.len()).min_by_key(|&i| (to_tree(waiting[i]), i))
+}

@@ -1,0 +1,1 @@
+DROP TABLE trace_chunks, runs, supply_revisions, supplies, accounts;

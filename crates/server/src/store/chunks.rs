@@ -1,0 +1,128 @@
+use super::schema::{runs, trace_chunks};
+use super::{Result, Store};
+use diesel::prelude::*;
+use diesel_async::scoped_futures::ScopedFutureExt;
+use diesel_async::{AsyncConnection, RunQueryDsl};
+use uuid::Uuid;
+
+/// A stretch of one signal, encoded.
+#[derive(Clone, Debug, Queryable, Selectable, Insertable)]
+#[diesel(table_name = trace_chunks)]
+pub(crate) struct ChunkRow {
+    pub(crate) run_id: Uuid,
+    pub(crate) signal: String,
+    pub(crate) level: i16,
+    pub(crate) seq: i32,
+    pub(crate) from_time: f64,
+    pub(crate) to_time: f64,
+    pub(crate) count: i32,
+    pub(crate) data: Vec<u8>,
+}
+
+/// How much there is of a level within a window.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct LevelSpan {
+    pub(crate) level: i16,
+    pub(crate) count: i64,
+    pub(crate) to_time: f64,
+}
+
+/// Rows per statement; a statement takes at most 65535 values.
+const BATCH: usize = 1000;
+
+impl Store {
+    /// Stores chunks and counts their nodes, all or nothing; ignores what is there already.
+    pub(crate) async fn add_chunks(&self, run: Uuid, attempt: i32, rows: &[ChunkRow], nodes: i64) -> Result<()> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction::<_, super::StoreError, _>(|connection| {
+                async move {
+                    let counted = diesel::update(runs::table)
+                        .filter(runs::id.eq(run).and(runs::attempt.eq(attempt)))
+                        .set(runs::node_count.eq(nodes))
+                        .execute(connection)
+                        .await?;
+                    if counted == 0 {
+                        // A newer attempt has taken over.
+                        return Ok(());
+                    }
+                    for batch in rows.chunks(BATCH) {
+                        diesel::insert_into(trace_chunks::table)
+                            .values(batch)
+                            .on_conflict_do_nothing()
+                            .execute(connection)
+                            .await?;
+                    }
+                    Ok(())
+                }
+                .scope_boxed()
+            })
+            .await
+    }
+
+    /// How many nodes or buckets each level has within a window, finest first.
+    pub(crate) async fn levels(&self, run: Uuid, from: f64, to: f64) -> Result<Vec<LevelSpan>> {
+        let mut connection = self.connection().await?;
+        let rows: Vec<(i16, Option<i64>, Option<f64>)> = trace_chunks::table
+            .filter(
+                trace_chunks::run_id
+                    .eq(run)
+                    .and(trace_chunks::signal.eq(""))
+                    .and(trace_chunks::from_time.le(to))
+                    .and(trace_chunks::to_time.ge(from)),
+            )
+            .group_by(trace_chunks::level)
+            .order(trace_chunks::level)
+            .select((
+                trace_chunks::level,
+                diesel::dsl::sum(trace_chunks::count),
+                diesel::dsl::max(trace_chunks::to_time),
+            ))
+            .load(&mut connection)
+            .await?;
+        Ok(rows
+            .into_iter()
+            .map(|(level, count, to_time)| LevelSpan {
+                level,
+                count: count.unwrap_or(0),
+                to_time: to_time.unwrap_or(0.0),
+            })
+            .collect())
+    }
+
+    /// The chunks of some signals at a level that touch a window, by signal and time.
+    pub(crate) async fn chunks(
+        &self,
+        run: Uuid,
+        level: i16,
+        signals: &[String],
+        from: f64,
+        to: f64,
+    ) -> Result<Vec<ChunkRow>> {
+        let mut connection = self.connection().await?;
+        Ok(trace_chunks::table
+            .filter(
+                trace_chunks::run_id
+                    .eq(run)
+                    .and(trace_chunks::level.eq(level))
+                    .and(trace_chunks::signal.eq_any(signals))
+                    .and(trace_chunks::from_time.le(to))
+                    .and(trace_chunks::to_time.ge(from)),
+            )
+            .order((trace_chunks::signal, trace_chunks::seq))
+            .select(ChunkRow::as_select())
+            .load(&mut connection)
+            .await?)
+    }
+
+    /// First and last time recorded.
+    pub(crate) async fn recorded_span(&self, run: Uuid) -> Result<Option<(f64, f64)>> {
+        let mut connection = self.connection().await?;
+        let (from, to): (Option<f64>, Option<f64>) = trace_chunks::table
+            .filter(trace_chunks::run_id.eq(run).and(trace_chunks::level.eq(0)).and(trace_chunks::signal.eq("")))
+            .select((diesel::dsl::min(trace_chunks::from_time), diesel::dsl::max(trace_chunks::to_time)))
+            .first(&mut connection)
+            .await?;
+        Ok(from.zip(to))
+    }
+}

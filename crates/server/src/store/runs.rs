@@ -1,0 +1,211 @@
+use super::schema::{runs, trace_chunks};
+use super::{Result, Store};
+use chrono::{DateTime, Utc};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use uuid::Uuid;
+
+/// A run as stored, without the document it is of.
+#[derive(Clone, Debug, Queryable, Selectable)]
+#[diesel(table_name = runs)]
+pub(crate) struct RunRow {
+    pub(crate) id: Uuid,
+    pub(crate) supply_id: Uuid,
+    pub(crate) revision: i32,
+    pub(crate) study: String,
+    pub(crate) engine_version: String,
+    pub(crate) state: String,
+    pub(crate) attempt: i32,
+    pub(crate) stop_requested: bool,
+    pub(crate) simulated_time: f64,
+    pub(crate) node_count: i64,
+    pub(crate) outcome: Option<Value>,
+    pub(crate) message: Option<String>,
+    pub(crate) created_at: DateTime<Utc>,
+    pub(crate) started_at: Option<DateTime<Utc>>,
+    pub(crate) finished_at: Option<DateTime<Utc>>,
+}
+
+/// Where a run stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum RunState {
+    /// Waiting for a worker.
+    Queued,
+    /// A worker has it.
+    Running,
+    /// It reached its end.
+    Done,
+    /// It was stopped; what it had is kept.
+    Stopped,
+    /// It could not go on; what it had is kept.
+    Failed,
+}
+
+impl RunState {
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            RunState::Queued => "queued",
+            RunState::Running => "running",
+            RunState::Done => "done",
+            RunState::Stopped => "stopped",
+            RunState::Failed => "failed",
+        }
+    }
+
+    /// Whether it will not change any more.
+    pub(crate) fn is_final(self) -> bool {
+        matches!(self, RunState::Done | RunState::Stopped | RunState::Failed)
+    }
+}
+
+impl RunRow {
+    pub(crate) fn state(&self) -> RunState {
+        let all = [RunState::Queued, RunState::Running, RunState::Done, RunState::Stopped];
+        all.into_iter().find(|s| s.name() == self.state).unwrap_or(RunState::Failed)
+    }
+}
+
+/// How a run ended.
+pub(crate) struct Finish {
+    pub(crate) state: RunState,
+    pub(crate) outcome: Option<Value>,
+    pub(crate) message: Option<String>,
+}
+
+impl Store {
+    pub(crate) async fn create_run(
+        &self,
+        account: Uuid,
+        supply: &super::SupplyRow,
+        study: &str,
+    ) -> Result<RunRow> {
+        let mut connection = self.connection().await?;
+        Ok(diesel::insert_into(runs::table)
+            .values((
+                runs::id.eq(Uuid::now_v7()),
+                runs::account_id.eq(account),
+                runs::supply_id.eq(supply.id),
+                runs::revision.eq(supply.revision),
+                runs::study.eq(study),
+                runs::document.eq(&supply.document),
+                runs::engine_version.eq(engine::VERSION),
+                runs::state.eq(RunState::Queued.name()),
+            ))
+            .returning(RunRow::as_returning())
+            .get_result(&mut connection)
+            .await?)
+    }
+
+    pub(crate) async fn run(&self, account: Uuid, id: Uuid) -> Result<Option<RunRow>> {
+        let mut connection = self.connection().await?;
+        Ok(runs::table
+            .filter(runs::account_id.eq(account).and(runs::id.eq(id)))
+            .select(RunRow::as_select())
+            .first(&mut connection)
+            .await
+            .optional()?)
+    }
+
+    /// The document a run is of.
+    pub(crate) async fn run_document(&self, account: Uuid, id: Uuid) -> Result<Option<Value>> {
+        let mut connection = self.connection().await?;
+        Ok(runs::table
+            .filter(runs::account_id.eq(account).and(runs::id.eq(id)))
+            .select(runs::document)
+            .first(&mut connection)
+            .await
+            .optional()?)
+    }
+
+    /// The latest runs of a supply, newest first.
+    pub(crate) async fn runs_of(&self, account: Uuid, supply: Uuid) -> Result<Vec<RunRow>> {
+        let mut connection = self.connection().await?;
+        Ok(runs::table
+            .filter(runs::account_id.eq(account).and(runs::supply_id.eq(supply)))
+            .order(runs::created_at.desc())
+            .limit(50)
+            .select(RunRow::as_select())
+            .load(&mut connection)
+            .await?)
+    }
+
+    /// Asks a run to stop; one that still waits is stopped on the spot.
+    pub(crate) async fn request_stop(&self, account: Uuid, id: Uuid) -> Result<()> {
+        let mut connection = self.connection().await?;
+        let mine = runs::account_id.eq(account).and(runs::id.eq(id));
+        diesel::update(runs::table.filter(mine)).set(runs::stop_requested.eq(true)).execute(&mut connection).await?;
+        diesel::update(runs::table.filter(mine.and(runs::state.eq(RunState::Queued.name()))))
+            .set((runs::state.eq(RunState::Stopped.name()), runs::finished_at.eq(Utc::now())))
+            .execute(&mut connection)
+            .await?;
+        Ok(())
+    }
+
+    /// Identifiers of all runs that wait.
+    pub(crate) async fn queued_runs(&self) -> Result<Vec<Uuid>> {
+        let mut connection = self.connection().await?;
+        Ok(runs::table
+            .filter(runs::state.eq(RunState::Queued.name()))
+            .order(runs::created_at)
+            .select(runs::id)
+            .load(&mut connection)
+            .await?)
+    }
+
+    /// Takes a run up from its beginning: its document and study, and the number of this attempt.
+    /// None if it is finished already.
+    pub(crate) async fn begin_run(&self, id: Uuid) -> Result<Option<(Value, String, i32)>> {
+        let mut connection = self.connection().await?;
+        let begun: Option<(Value, String, i32)> = diesel::update(runs::table)
+            .filter(runs::id.eq(id).and(runs::state.eq_any([RunState::Queued.name(), RunState::Running.name()])))
+            .set((
+                runs::state.eq(RunState::Running.name()),
+                runs::attempt.eq(runs::attempt + 1),
+                runs::started_at.eq(Utc::now()),
+                runs::simulated_time.eq(0.0),
+                runs::node_count.eq(0),
+            ))
+            .returning((runs::document, runs::study, runs::attempt))
+            .get_result(&mut connection)
+            .await
+            .optional()?;
+        if begun.is_some() {
+            // What an earlier attempt left behind would mix with this one's.
+            diesel::delete(trace_chunks::table.filter(trace_chunks::run_id.eq(id))).execute(&mut connection).await?;
+        }
+        Ok(begun)
+    }
+
+    /// Notes how far an attempt has come; tells whether it shall stop. A newer attempt stops the
+    /// older one.
+    pub(crate) async fn note_progress(&self, id: Uuid, attempt: i32, time: f64) -> Result<bool> {
+        let mut connection = self.connection().await?;
+        let stop: Option<bool> = diesel::update(runs::table)
+            .filter(runs::id.eq(id).and(runs::attempt.eq(attempt)))
+            .set(runs::simulated_time.eq(time))
+            .returning(runs::stop_requested)
+            .get_result(&mut connection)
+            .await
+            .optional()?;
+        Ok(stop.unwrap_or(true))
+    }
+
+    pub(crate) async fn finish_run(&self, id: Uuid, attempt: i32, finish: &Finish) -> Result<()> {
+        let mut connection = self.connection().await?;
+        diesel::update(runs::table)
+            .filter(runs::id.eq(id).and(runs::attempt.eq(attempt)))
+            .set((
+                runs::state.eq(finish.state.name()),
+                runs::outcome.eq(&finish.outcome),
+                runs::message.eq(&finish.message),
+                runs::finished_at.eq(Utc::now()),
+            ))
+            .execute(&mut connection)
+            .await?;
+        Ok(())
+    }
+}

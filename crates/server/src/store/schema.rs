@@ -1,0 +1,56 @@
+//! The tables as Diesel sees them; in step with `migrations/`.
+
+diesel::table! {
+    supplies (id) {
+        id -> Uuid,
+        account_id -> Uuid,
+        title -> Text,
+        revision -> Int4,
+        document -> Jsonb,
+        changed_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    supply_revisions (supply_id, revision) {
+        supply_id -> Uuid,
+        revision -> Int4,
+        document -> Jsonb,
+        saved_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
+    runs (id) {
+        id -> Uuid,
+        account_id -> Uuid,
+        supply_id -> Uuid,
+        revision -> Int4,
+        study -> Text,
+        document -> Jsonb,
+        engine_version -> Text,
+        state -> Text,
+        attempt -> Int4,
+        stop_requested -> Bool,
+        simulated_time -> Float8,
+        node_count -> Int8,
+        outcome -> Nullable<Jsonb>,
+        message -> Nullable<Text>,
+        created_at -> Timestamptz,
+        started_at -> Nullable<Timestamptz>,
+        finished_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    trace_chunks (run_id, level, signal, seq) {
+        run_id -> Uuid,
+        signal -> Text,
+        level -> Int2,
+        seq -> Int4,
+        from_time -> Float8,
+        to_time -> Float8,
+        count -> Int4,
+        data -> Bytea,
+    }
+}
