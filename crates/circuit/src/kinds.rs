@@ -26,7 +26,7 @@ pub enum KindId {
 }
 
 /// What is known of a part kind.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct Kind {
     /// Identifier in documents.
     pub id: KindId,
@@ -49,7 +49,7 @@ pub struct Kind {
 }
 
 /// A pin of a part kind.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct Pin {
     /// Identifier in documents.
     pub id: &'static str,
@@ -58,7 +58,7 @@ pub struct Pin {
 }
 
 /// A parameter of a part kind.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, JsonSchema)]
 pub struct Parameter {
     /// Identifier in documents.
     pub id: &'static str,
@@ -73,7 +73,7 @@ pub struct Parameter {
 }
 
 /// What may be entered for a parameter.
-#[derive(Debug, Serialize)]
+#[derive(Debug, Serialize, JsonSchema)]
 #[serde(tag = "form", rename_all = "snake_case")]
 pub enum Form {
     /// A number with a unit.

@@ -20,6 +20,8 @@ pub struct Circuit {
     pub requirements: Vec<ResolvedRequirement>,
     /// Stages: identifier, kind, index of the stage before, net behind it.
     pub stages: Vec<ResolvedStage>,
+    net_index: HashMap<String, usize>,
+    part_index: HashMap<String, usize>,
 }
 
 /// A part with nets as indices and parameters as numbers.
@@ -118,12 +120,12 @@ impl ResolvedPart {
 impl Circuit {
     /// Index of a net by name.
     pub fn net(&self, name: &str) -> Option<usize> {
-        self.nets.iter().position(|n| n == name)
+        self.net_index.get(name).copied()
     }
 
     /// Index of a part by designator.
     pub fn part(&self, id: &str) -> Option<usize> {
-        self.parts.iter().position(|p| p.id == id)
+        self.part_index.get(id).copied()
     }
 }
 
@@ -173,7 +175,10 @@ pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
             stage
         })
         .collect();
-    let mut circuit = Circuit { nets, parts, studies, readings: Vec::new(), requirements: Vec::new(), stages };
+    let part_index = parts.iter().enumerate().map(|(i, p)| (p.id.clone(), i)).collect();
+    let net_index = net_index.into_iter().map(|(net, i)| (net.to_owned(), i)).collect();
+    let mut circuit =
+        Circuit { nets, parts, studies, readings: Vec::new(), requirements: Vec::new(), stages, net_index, part_index };
     circuit.readings = supply.readings.iter().map(|r| reading(supply, &circuit, r, &scope, &mut findings)).collect();
     findings
         .unique("readings", supply.readings.iter().map(|r| (r.id.as_str(), Place::Reading { reading: r.id.clone() })));

@@ -10,8 +10,13 @@ use crate::health::Health;
 /// Place of the inner node within a step, 2 − √2.
 pub const STAGE: f64 = 2.0 - std::f64::consts::SQRT_2;
 
-/// Nodes per chunk; even, so that every chunk starts with an end of a step.
-pub(crate) const CHUNK: usize = 4096;
+/// Values per chunk aimed at, to bound memory for circuits with many columns.
+const CHUNK_VALUES: usize = 1 << 23;
+
+/// Nodes per chunk for a count of columns; even, so that every chunk starts with an end of a step.
+pub(crate) fn chunk_nodes(columns: usize) -> usize {
+    (CHUNK_VALUES / columns.max(1)).clamp(64, 4096) & !1
+}
 
 /// A piece of a recording.
 #[derive(Clone, Debug, Default, PartialEq)]

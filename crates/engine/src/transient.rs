@@ -25,7 +25,7 @@ use crate::equations::{Conditions, Equations};
 use crate::health::{EnergyBalance, Health};
 use crate::models::Point;
 use crate::operating_point::GMIN;
-use crate::recording::{CHUNK, Chunk, Command, Observer, Progress, STAGE};
+use crate::recording::{Chunk, Command, Observer, Progress, STAGE, chunk_nodes};
 use crate::sparse::Lu;
 
 /// What a transient shall cover and how accurately.
@@ -147,6 +147,7 @@ struct Run<'a> {
     /// Recorded nodes not yet handed over: times, and rows of all columns.
     times: Vec<f64>,
     rows: Vec<f64>,
+    chunk_nodes: usize,
     node_count: usize,
     losses: Vec<f64>,
     loss_at_start: Vec<f64>,
@@ -185,6 +186,7 @@ impl<'a> Run<'a> {
             worst: 0,
             times: Vec::new(),
             rows: Vec::new(),
+            chunk_nodes: chunk_nodes(equations.columns().len()),
             node_count: 0,
             losses: vec![0.0; equations.models.len()],
             loss_at_start: vec![0.0; equations.models.len()],
@@ -495,7 +497,7 @@ impl<'a> Run<'a> {
         self.times.push(node.t);
         self.equations.record(Point { x: &node.x, t: node.t }, &node.currents, &mut self.rows);
         self.node_count += 1;
-        if self.times.len() == CHUNK {
+        if self.times.len() == self.chunk_nodes {
             self.flush(observer);
         }
     }

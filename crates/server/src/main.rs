@@ -1,1 +1,8 @@
-fn main() {}
+//! The `mellow-coil` program.
+
+use std::process::ExitCode;
+
+#[tokio::main]
+async fn main() -> ExitCode {
+    mellow_server::main().await
+}

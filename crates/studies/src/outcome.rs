@@ -119,7 +119,8 @@ pub struct RunHealth {
     pub warnings: Vec<String>,
 }
 
-/// The largest change of a net's mean from the last period but one to the last.
+/// The largest change of a net's mean from the last period but one to the last; tenths of the
+/// run stand in where nothing is periodic.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Steadiness {
     /// The net that changes most.
@@ -128,4 +129,6 @@ pub struct Steadiness {
     pub change: f64,
     /// Its change relative to its peak-to-peak or mean, whichever is larger.
     pub relative: f64,
+    /// Length of the period, or of the tenth of the run taken for one, s.
+    pub over: f64,
 }

@@ -1,28 +1,33 @@
 use circuit::{Circuit, Quantity, Signal, SignalError};
 use engine::{Column, Recording};
-use readings::{MeasureError, Recipe, Span, Waveform};
+use readings::{ColumnKey, MeasureError, Recipe, Span, Waveform};
+use std::collections::HashMap;
 
 /// A recording that answers for signals.
 pub struct Recorded<'a> {
-    /// The circuit recorded.
-    pub circuit: &'a Circuit,
-    /// What its columns are.
-    pub columns: &'a [Column],
-    /// Its nodes.
-    pub recording: &'a Recording,
+    pub(crate) circuit: &'a Circuit,
+    pub(crate) recording: &'a Recording,
+    columns: HashMap<ColumnKey, usize>,
 }
 
-impl Recorded<'_> {
+impl<'a> Recorded<'a> {
+    /// A recording of a circuit with these columns.
+    pub fn new(circuit: &'a Circuit, columns: &[Column], recording: &'a Recording) -> Self {
+        let columns = columns.iter().enumerate().map(|(i, c)| (ColumnKey::new(&c.of, c.quantity), i)).collect();
+        Recorded { circuit, recording, columns }
+    }
+
     /// Values of a signal at every node.
     ///
     /// # Errors
     /// [`SignalError`] if the circuit has no such net or part.
     pub fn values(&self, signal: &Signal) -> Result<Vec<f64>, SignalError> {
         let recipe = Recipe::new(self.circuit, signal)?;
-        Ok(recipe.evaluate(self.recording.times.len(), |key| {
-            let index = self.columns.iter().position(|c| c.of == key.of && c.quantity == key.quantity)?;
-            self.recording.columns.get(index).map(Vec::as_slice)
-        }))
+        Ok(recipe.evaluate(self.recording.times.len(), |key| self.column(key)))
+    }
+
+    fn column(&self, key: &ColumnKey) -> Option<&'a [f64]> {
+        self.recording.columns.get(*self.columns.get(key)?).map(Vec::as_slice)
     }
 
     /// Every single signal there is: net voltages, and voltage, current and power of parts.
@@ -48,9 +53,7 @@ impl Recorded<'_> {
         span: Span,
         measure: impl Fn(Waveform<'_>, Span) -> Result<T, MeasureError>,
     ) -> Option<T> {
-        let name = self.circuit.nets.get(net)?;
-        let column = self.columns.iter().position(|c| c.of == *name && c.quantity == Quantity::Voltage)?;
-        let values = self.recording.columns.get(column)?;
+        let values = self.column(&ColumnKey::new(self.circuit.nets.get(net)?, Quantity::Voltage))?;
         measure(Waveform::new(&self.recording.times, values), span).ok()
     }
 }

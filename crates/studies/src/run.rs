@@ -48,7 +48,7 @@ pub fn run(circuit: &Circuit, study: &str, observer: &mut dyn Observer) -> Resul
     let mut health = Health::default();
     let ended = transient(&equations, &settings(circuit, study), &mut keeping, &mut health);
     let Keeping { recording, reached, .. } = keeping;
-    let recorded = Recorded { circuit, columns: equations.columns(), recording: &recording };
+    let recorded = Recorded::new(circuit, equations.columns(), &recording);
     let outcome = judge(&recorded, index, ended, reached, health);
     Ok((recording, outcome))
 }
@@ -100,10 +100,11 @@ fn judge(
     }
     if let Some(s) = steadiness.as_ref().filter(|s| s.relative > SETTLED) {
         warnings.push(format!(
-            "not yet settled: {} still moves by {:.2} % a period at the end; lengthen the study before \
-             trusting readings of its last periods",
+            "not yet settled: the mean of {} still moves by {:.2} % in {} at the end; lengthen the study before \
+             trusting readings of its end",
             s.net,
-            100.0 * s.relative
+            100.0 * s.relative,
+            quantity::show(s.over, quantity::Unit::Second, 3)
         ));
     }
     Outcome {
@@ -181,14 +182,24 @@ fn verdict(circuit: &Circuit, requirement: &ResolvedRequirement, readings: &[Rea
 fn steadiness(recorded: &Recorded<'_>, last: Span) -> Option<Steadiness> {
     let length = last.to - last.from;
     let before = Span { from: last.from - length, to: last.from };
-    let change_of = |net: usize| {
-        let (mean, earlier) =
-            (recorded.net(net, last, |w, s| w.mean(s))?, recorded.net(net, before, |w, s| w.mean(s))?);
+    let mut moves = Vec::new();
+    for net in 1..recorded.circuit.nets.len() {
+        let mean = recorded.net(net, last, |w, s| w.mean(s))?;
+        let earlier = recorded.net(net, before, |w, s| w.mean(s))?;
         let (min, max) = recorded.net(net, last, |w, s| w.extremes(s))?;
-        let scale = (max - min).max(mean.abs());
-        let change = mean - earlier;
-        let relative = if scale > 0.0 { change.abs() / scale } else { 0.0 };
-        Some(Steadiness { net: recorded.circuit.nets[net].clone(), change, relative })
+        moves.push((net, mean - earlier, (max - min).max(mean.abs())));
+    }
+    // A net that carries next to nothing shall not count as unsteady for its noise.
+    let floor = 1e-3 * moves.iter().map(|m| m.2).fold(0.0, f64::max);
+    let relative = |change: f64, scale: f64| {
+        let scale = scale.max(floor);
+        if scale > 0.0 { change.abs() / scale } else { 0.0 }
     };
-    (1..recorded.circuit.nets.len()).filter_map(change_of).max_by(|a, b| a.relative.total_cmp(&b.relative))
+    let steadiness = |(net, change, scale): (usize, f64, f64)| Steadiness {
+        net: recorded.circuit.nets[net].clone(),
+        change,
+        relative: relative(change, scale),
+        over: length,
+    };
+    moves.into_iter().map(steadiness).max_by(|a, b| a.relative.total_cmp(&b.relative))
 }

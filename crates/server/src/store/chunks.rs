@@ -1,7 +1,6 @@
 use super::schema::{runs, trace_chunks};
 use super::{Result, Store};
 use diesel::prelude::*;
-use diesel_async::scoped_futures::ScopedFutureExt;
 use diesel_async::{AsyncConnection, RunQueryDsl};
 use uuid::Uuid;
 
@@ -35,27 +34,24 @@ impl Store {
     pub(crate) async fn add_chunks(&self, run: Uuid, attempt: i32, rows: &[ChunkRow], nodes: i64) -> Result<()> {
         let mut connection = self.connection().await?;
         connection
-            .transaction::<_, super::StoreError, _>(|connection| {
-                async move {
-                    let counted = diesel::update(runs::table)
-                        .filter(runs::id.eq(run).and(runs::attempt.eq(attempt)))
-                        .set(runs::node_count.eq(nodes))
+            .transaction::<_, super::StoreError, _>(async |connection| {
+                let counted = diesel::update(runs::table)
+                    .filter(runs::id.eq(run).and(runs::attempt.eq(attempt)))
+                    .set(runs::node_count.eq(nodes))
+                    .execute(connection)
+                    .await?;
+                if counted == 0 {
+                    // A newer attempt has taken over.
+                    return Ok(());
+                }
+                for batch in rows.chunks(BATCH) {
+                    diesel::insert_into(trace_chunks::table)
+                        .values(batch)
+                        .on_conflict_do_nothing()
                         .execute(connection)
                         .await?;
-                    if counted == 0 {
-                        // A newer attempt has taken over.
-                        return Ok(());
-                    }
-                    for batch in rows.chunks(BATCH) {
-                        diesel::insert_into(trace_chunks::table)
-                            .values(batch)
-                            .on_conflict_do_nothing()
-                            .execute(connection)
-                            .await?;
-                    }
-                    Ok(())
                 }
-                .scope_boxed()
+                Ok(())
             })
             .await
     }

@@ -5,7 +5,7 @@ mod runs;
 mod schema;
 mod supplies;
 
-pub(crate) use chunks::{ChunkRow, LevelSpan};
+pub(crate) use chunks::ChunkRow;
 pub(crate) use runs::{Finish, RunRow, RunState};
 pub(crate) use supplies::{Saved, SupplyRow, SupplySummary};
 

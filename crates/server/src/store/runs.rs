@@ -32,7 +32,7 @@ pub(crate) struct RunRow {
 /// Where a run stands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
-pub enum RunState {
+pub(crate) enum RunState {
     /// Waiting for a worker.
     Queued,
     /// A worker has it.
@@ -77,12 +77,7 @@ pub(crate) struct Finish {
 }
 
 impl Store {
-    pub(crate) async fn create_run(
-        &self,
-        account: Uuid,
-        supply: &super::SupplyRow,
-        study: &str,
-    ) -> Result<RunRow> {
+    pub(crate) async fn create_run(&self, account: Uuid, supply: &super::SupplyRow, study: &str) -> Result<RunRow> {
         let mut connection = self.connection().await?;
         Ok(diesel::insert_into(runs::table)
             .values((

@@ -3,7 +3,6 @@ use super::{Result, Store};
 use chrono::{DateTime, Utc};
 use circuit::Supply;
 use diesel::prelude::*;
-use diesel_async::scoped_futures::ScopedFutureExt;
 use diesel_async::{AsyncConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
@@ -82,69 +81,53 @@ impl Store {
         let title = document.title.clone();
         let mut connection = self.connection().await?;
         let row = connection
-            .transaction::<_, super::StoreError, _>(|connection| {
-                async move {
-                    let row: SupplyRow = diesel::insert_into(supplies::table)
-                        .values((
-                            supplies::id.eq(Uuid::now_v7()),
-                            supplies::account_id.eq(account),
-                            supplies::title.eq(title),
-                            supplies::revision.eq(1),
-                            supplies::document.eq(value),
-                            supplies::changed_at.eq(Utc::now()),
-                        ))
-                        .returning(SupplyRow::as_returning())
-                        .get_result(connection)
-                        .await?;
-                    keep_revision(connection, &row).await?;
-                    Ok(row)
-                }
-                .scope_boxed()
+            .transaction::<_, super::StoreError, _>(async |connection| {
+                let row: SupplyRow = diesel::insert_into(supplies::table)
+                    .values((
+                        supplies::id.eq(Uuid::now_v7()),
+                        supplies::account_id.eq(account),
+                        supplies::title.eq(title),
+                        supplies::revision.eq(1),
+                        supplies::document.eq(value),
+                        supplies::changed_at.eq(Utc::now()),
+                    ))
+                    .returning(SupplyRow::as_returning())
+                    .get_result(connection)
+                    .await?;
+                keep_revision(connection, &row).await?;
+                Ok(row)
             })
             .await?;
         Ok(row)
     }
 
     /// Stores a new version if `revision` is still the newest.
-    pub(crate) async fn save_supply(
-        &self,
-        account: Uuid,
-        id: Uuid,
-        revision: i32,
-        document: &Supply,
-    ) -> Result<Saved> {
+    pub(crate) async fn save_supply(&self, account: Uuid, id: Uuid, revision: i32, document: &Supply) -> Result<Saved> {
         let value = serde_json::to_value(document)?;
         let title = document.title.clone();
         let mut connection = self.connection().await?;
         connection
-            .transaction::<_, super::StoreError, _>(|connection| {
-                async move {
-                    let mine = supplies::account_id.eq(account).and(supplies::id.eq(id));
-                    let stored: Option<SupplyRow> = diesel::update(supplies::table)
-                        .filter(mine.and(supplies::revision.eq(revision)))
-                        .set((
-                            supplies::title.eq(title),
-                            supplies::revision.eq(revision + 1),
-                            supplies::document.eq(value),
-                            supplies::changed_at.eq(Utc::now()),
-                        ))
-                        .returning(SupplyRow::as_returning())
-                        .get_result(connection)
-                        .await
-                        .optional()?;
-                    if let Some(row) = stored {
-                        keep_revision(connection, &row).await?;
-                        return Ok(Saved::Stored(row));
-                    }
-                    let current: Option<SupplyRow> = supplies::table
-                        .filter(mine)
-                        .select(SupplyRow::as_select())
-                        .first(connection)
-                        .await
-                        .optional()?;
-                    Ok(current.map_or(Saved::Missing, Saved::Stale))
+            .transaction::<_, super::StoreError, _>(async |connection| {
+                let mine = supplies::account_id.eq(account).and(supplies::id.eq(id));
+                let stored: Option<SupplyRow> = diesel::update(supplies::table)
+                    .filter(mine.and(supplies::revision.eq(revision)))
+                    .set((
+                        supplies::title.eq(title),
+                        supplies::revision.eq(revision + 1),
+                        supplies::document.eq(value),
+                        supplies::changed_at.eq(Utc::now()),
+                    ))
+                    .returning(SupplyRow::as_returning())
+                    .get_result(connection)
+                    .await
+                    .optional()?;
+                if let Some(row) = stored {
+                    keep_revision(connection, &row).await?;
+                    return Ok(Saved::Stored(row));
                 }
-                .scope_boxed()
+                let current: Option<SupplyRow> =
+                    supplies::table.filter(mine).select(SupplyRow::as_select()).first(connection).await.optional()?;
+                Ok(current.map_or(Saved::Missing, Saved::Stale))
             })
             .await
     }

@@ -71,14 +71,7 @@ impl Traces<'_> {
         Ok((times, values))
     }
 
-    async fn envelope(
-        &self,
-        signal: &str,
-        level: i16,
-        from: f64,
-        to: f64,
-        width: usize,
-    ) -> Result<Points, TraceError> {
+    async fn envelope(&self, signal: &str, level: i16, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
         let names = [String::new(), signal.to_owned()];
         let rows = self.store.chunks(self.run, level, &names, from, to).await?;
         let (mut starts, mut mins, mut maxs) = (Vec::new(), Vec::new(), Vec::new());
@@ -118,8 +111,7 @@ impl Traces<'_> {
 fn join_nodes(rows: &[ChunkRow]) -> Result<BTreeMap<&str, Vec<f64>>, TraceError> {
     let mut columns: BTreeMap<&str, Vec<f64>> = BTreeMap::new();
     for row in rows {
-        let values =
-            decode(&row.data, usize::try_from(row.count).unwrap_or(0)).ok_or(TraceError::Damaged)?;
+        let values = decode(&row.data, usize::try_from(row.count).unwrap_or(0)).ok_or(TraceError::Damaged)?;
         let column = columns.entry(&row.signal).or_default();
         let repeated = if column.is_empty() { 0 } else { OVERLAP };
         // The inner node a chunk ends with comes again with the next one.
@@ -142,7 +134,7 @@ fn thin(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> Poin
         return Points { t: times.to_vec(), y: values.to_vec() };
     }
     if times.len() < width {
-        return along(times, values, width);
+        return along(times, values, from, to, width);
     }
     if times.len() <= 4 * width {
         return Points { t: times.to_vec(), y: values.to_vec() };
@@ -171,19 +163,15 @@ fn thin(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> Poin
     points
 }
 
-fn along(times: &[f64], values: &[f64], width: usize) -> Points {
+/// The nodes, and points along the quadratics between them, a pixel apart.
+fn along(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> Points {
     let wave = Waveform::new(times, values);
     let whole = wave.whole();
-    let between = (2 * width / times.len()).clamp(1, 64);
-    let mut points = Points::default();
-    for pair in times.windows(2).filter(|pair| pair[0] >= whole.from && pair[1] <= whole.to) {
-        for k in 0..between {
-            let t = pair[0] + (pair[1] - pair[0]) * k as f64 / between as f64;
-            points.t.push(t);
-            points.y.push(wave.at(t).unwrap_or(f64::NAN));
-        }
-    }
-    points.t.push(whole.to);
-    points.y.push(wave.at(whole.to).unwrap_or(f64::NAN));
-    points
+    let (from, to) = (from.max(whole.from), to.min(whole.to));
+    let pixels = (0..=width).map(|k| from + (to - from) * k as f64 / width as f64);
+    let mut t: Vec<f64> = times.iter().copied().filter(|t| *t <= whole.to).chain(pixels).collect();
+    t.sort_by(f64::total_cmp);
+    t.dedup();
+    let y = t.iter().map(|t| wave.at(*t).unwrap_or(f64::NAN)).collect();
+    Points { t, y }
 }

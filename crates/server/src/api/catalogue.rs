@@ -1,0 +1,38 @@
+use axum::Json;
+use circuit::kinds::{KINDS, Parameter, Pin};
+use drawing::{Symbol, symbol};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// A part kind with its symbol.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct PartKind {
+    /// Identifier in documents.
+    id: circuit::KindId,
+    /// Name shown.
+    name: &'static str,
+    /// Designator letter.
+    letter: &'static str,
+    /// What it models.
+    help: &'static str,
+    /// Pins, the one its current flows into first.
+    pins: &'static [Pin],
+    /// Parameters in the order shown.
+    parameters: &'static [Parameter],
+    /// What it looks like.
+    symbol: Symbol,
+}
+
+/// Every part kind: pins, parameters, ranges, help, symbol.
+pub(crate) async fn part_kinds() -> Json<Vec<PartKind>> {
+    let kinds = KINDS.iter().map(|kind| PartKind {
+        id: kind.id,
+        name: kind.name,
+        letter: kind.letter,
+        help: kind.help,
+        pins: kind.pins,
+        parameters: kind.parameters,
+        symbol: symbol(kind.id),
+    });
+    Json(kinds.collect())
+}

@@ -1,0 +1,85 @@
+use super::supplies::read;
+use super::{ApiError, App, Body};
+use axum::Json;
+use axum::extract::{Path, State};
+use circuit::expression;
+use quantity::{Series, Unit, entry, show};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use uuid::Uuid;
+
+/// A text in a value field.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct Entry {
+    text: String,
+    unit: Unit,
+    /// Step to the neighbouring preferred value (E12) before answering.
+    step: Option<Step>,
+}
+
+#[derive(Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub(crate) enum Step {
+    Up,
+    Down,
+}
+
+/// What the text means, or what is wrong with it.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct EntryMeaning {
+    /// Value in SI base units.
+    value: Option<f64>,
+    /// The value as shown to people, with unit.
+    shown: Option<String>,
+    /// The text for the field: as typed, or the stepped value.
+    text: String,
+    /// What is accepted instead.
+    problem: Option<String>,
+    /// Offset of the offending character.
+    at: Option<usize>,
+}
+
+/// Reads a value field in the light of a supply's design values.
+pub(crate) async fn evaluate(
+    State(app): State<App>,
+    Path(supply): Path<Uuid>,
+    Body(body): Body<Entry>,
+) -> Result<Json<EntryMeaning>, ApiError> {
+    let row = app.store.supply(app.account(), supply).await?;
+    let row = row.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
+    let document = read(&row.document)?;
+    let mut values: HashMap<&str, f64> = HashMap::new();
+    // Values may refer to each other in any order; as many rounds as there are values suffice.
+    for _ in 0..document.values.len() {
+        for v in &document.values {
+            if let Ok(value) = expression::evaluate(&v.value, v.unit, &|name| values.get(name).copied()) {
+                values.insert(&v.name, value);
+            }
+        }
+    }
+    Ok(Json(match expression::evaluate(&body.text, body.unit, &|name| values.get(name).copied()) {
+        Ok(value) => {
+            let stepped = match body.step {
+                Some(Step::Up) => Series::E12.next(value),
+                Some(Step::Down) => Series::E12.previous(value),
+                None => None,
+            };
+            let value = stepped.unwrap_or(value);
+            EntryMeaning {
+                value: Some(value),
+                shown: Some(show(value, body.unit, 5)),
+                text: stepped.map_or(body.text, entry),
+                problem: None,
+                at: None,
+            }
+        }
+        Err(error) => EntryMeaning {
+            value: None,
+            shown: None,
+            text: body.text,
+            problem: Some(error.to_string()),
+            at: Some(error.at),
+        },
+    }))
+}

@@ -1,0 +1,118 @@
+use crate::store::StoreError;
+use crate::traces::TraceError;
+use aide::OperationOutput;
+use aide::generate::GenContext;
+use aide::openapi::{Operation, Response as ApiResponse};
+use aide::operation::OperationInput;
+use axum::Json;
+use axum::extract::rejection::JsonRejection;
+use axum::extract::{FromRequest, Request};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Response};
+use circuit::Finding;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// What went wrong, where, and what to do.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Problem {
+    /// A sentence for people.
+    pub(crate) message: String,
+    /// Findings that block a run, if that is the trouble.
+    pub(crate) findings: Vec<Finding>,
+}
+
+/// An answer other than success.
+#[derive(Debug)]
+pub(crate) struct ApiError {
+    status: StatusCode,
+    problem: Problem,
+}
+
+impl ApiError {
+    pub(crate) fn new(status: StatusCode, message: impl Into<String>) -> Self {
+        ApiError { status, problem: Problem { message: message.into(), findings: Vec::new() } }
+    }
+
+    pub(crate) fn not_found(message: &str) -> Self {
+        Self::new(StatusCode::NOT_FOUND, message)
+    }
+
+    pub(crate) fn unusable(message: impl Into<String>) -> Self {
+        Self::new(StatusCode::UNPROCESSABLE_ENTITY, message)
+    }
+
+    pub(crate) fn blocked(findings: Vec<Finding>) -> Self {
+        let mut error = Self::unusable("the supply has errors that block a run");
+        error.problem.findings = findings;
+        error
+    }
+}
+
+impl IntoResponse for ApiError {
+    fn into_response(self) -> Response {
+        (self.status, Json(self.problem)).into_response()
+    }
+}
+
+impl OperationOutput for ApiError {
+    type Inner = Problem;
+
+    fn inferred_responses(ctx: &mut GenContext, operation: &mut Operation) -> Vec<(Option<u16>, ApiResponse)> {
+        let response = <Json<Problem> as OperationOutput>::operation_response(ctx, operation);
+        response.map(|response| (None, response)).into_iter().collect()
+    }
+}
+
+impl From<StoreError> for ApiError {
+    fn from(error: StoreError) -> Self {
+        tracing::error!("{error}");
+        if error.passing() {
+            let message = "the database cannot be reached just now; nothing was changed, try again in a moment";
+            Self::new(StatusCode::SERVICE_UNAVAILABLE, message)
+        } else {
+            Self::new(StatusCode::INTERNAL_SERVER_ERROR, "the database refused the request; the server's log says why")
+        }
+    }
+}
+
+impl From<TraceError> for ApiError {
+    fn from(error: TraceError) -> Self {
+        match error {
+            TraceError::Store(error) => error.into(),
+            TraceError::Signal(error) => Self::unusable(format!("the signal cannot be read: {error}")),
+            TraceError::Damaged => Self::new(StatusCode::INTERNAL_SERVER_ERROR, error.to_string()),
+        }
+    }
+}
+
+/// A JSON body whose errors are answered as problems.
+pub(crate) struct Body<T>(pub(crate) T);
+
+impl<T, S> FromRequest<S> for Body<T>
+where
+    Json<T>: FromRequest<S, Rejection = JsonRejection>,
+    S: Send + Sync,
+{
+    type Rejection = ApiError;
+
+    async fn from_request(request: Request, state: &S) -> Result<Self, ApiError> {
+        match Json::<T>::from_request(request, state).await {
+            Ok(Json(value)) => Ok(Body(value)),
+            Err(rejection) if rejection.status() == StatusCode::PAYLOAD_TOO_LARGE => Err(ApiError::new(
+                StatusCode::PAYLOAD_TOO_LARGE,
+                format!(
+                    "the request is larger than {} MB; leave out what the supply does not need",
+                    super::LARGEST_BODY >> 20
+                ),
+            )),
+            Err(rejection) => Err(ApiError::new(rejection.status(), rejection.body_text())),
+        }
+    }
+}
+
+impl<T: JsonSchema> OperationInput for Body<T> {
+    fn operation_input(ctx: &mut GenContext, operation: &mut Operation) {
+        <Json<T> as OperationInput>::operation_input(ctx, operation);
+    }
+}

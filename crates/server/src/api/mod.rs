@@ -1,0 +1,101 @@
+//! The HTTP API. Its OpenAPI document is made from the handlers.
+
+mod catalogue;
+mod entry;
+mod errors;
+mod events;
+mod runs;
+mod supplies;
+mod traces;
+
+use crate::queue::Queue;
+use crate::store::{DEMO_ACCOUNT, Store};
+use aide::axum::ApiRouter;
+use aide::axum::routing::{get_with, post_with};
+use aide::openapi::{Info, OpenApi};
+use axum::Router;
+use axum::extract::DefaultBodyLimit;
+use axum::http::{HeaderValue, header};
+use axum::routing::get;
+use errors::{ApiError, Body};
+use tower_http::compression::CompressionLayer;
+use tower_http::trace::TraceLayer;
+use uuid::Uuid;
+
+/// Largest request body; a supply of 10,000 parts takes some 4 MB.
+const LARGEST_BODY: usize = 16 << 20;
+
+/// What handlers share.
+#[derive(Clone)]
+pub(crate) struct App {
+    pub(crate) store: Store,
+    pub(crate) queue: Queue,
+}
+
+impl App {
+    /// The account a request belongs to: the demo account until sign-in arrives.
+    fn account(&self) -> Uuid {
+        DEMO_ACCOUNT
+    }
+}
+
+fn routes() -> ApiRouter<App> {
+    ApiRouter::new()
+        .api_route("/api/part-kinds", get_with(catalogue::part_kinds, |o| o.id("partKinds")))
+        .api_route(
+            "/api/supplies",
+            get_with(supplies::list, |o| o.id("listSupplies")).post_with(supplies::create, |o| o.id("createSupply")),
+        )
+        .api_route(
+            "/api/supplies/{supply}",
+            get_with(supplies::show, |o| o.id("showSupply")).put_with(supplies::save, |o| o.id("saveSupply")),
+        )
+        .api_route("/api/supplies/{supply}/entry", post_with(entry::evaluate, |o| o.id("evaluateEntry")))
+        .api_route(
+            "/api/supplies/{supply}/runs",
+            get_with(runs::list, |o| o.id("listRuns")).post_with(runs::start, |o| o.id("startRun")),
+        )
+        .api_route("/api/runs/{run}", get_with(runs::show, |o| o.id("showRun")))
+        .api_route("/api/runs/{run}/stop", post_with(runs::stop, |o| o.id("stopRun")))
+        .api_route("/api/runs/{run}/measure", post_with(traces::measure, |o| o.id("measure")))
+        .route("/api/runs/{run}/events", get(events::follow))
+        .route("/api/runs/{run}/trace", get(traces::window))
+        .route("/api/health", get(health))
+}
+
+/// The OpenAPI document.
+pub(crate) fn document() -> OpenApi {
+    // Shared schemas get a name and stand once.
+    aide::generate::extract_schemas(true);
+    let mut document = OpenApi {
+        info: Info { title: "Mellow Coil".into(), version: env!("CARGO_PKG_VERSION").into(), ..Info::default() },
+        ..OpenApi::default()
+    };
+    let _ = routes().finish_api(&mut document);
+    document
+}
+
+/// The whole server: API, and the interface on every other path.
+pub(crate) fn router(app: App) -> Router {
+    let mut unused = OpenApi::default();
+    let text = serde_json::to_string(&document()).unwrap_or_default();
+    let json = [(header::CONTENT_TYPE, HeaderValue::from_static("application/json"))];
+    routes()
+        .finish_api(&mut unused)
+        .route("/api/openapi.json", get(move || async move { (json, text) }))
+        .route("/api/{*rest}", axum::routing::any(missing))
+        .fallback(crate::assets::serve)
+        .layer(DefaultBodyLimit::max(LARGEST_BODY))
+        .layer(CompressionLayer::new())
+        .layer(TraceLayer::new_for_http())
+        .with_state(app)
+}
+
+async fn missing() -> ApiError {
+    ApiError::not_found("there is nothing at this address of the API")
+}
+
+async fn health(axum::extract::State(app): axum::extract::State<App>) -> Result<&'static str, ApiError> {
+    app.store.ping().await?;
+    Ok("ok")
+}

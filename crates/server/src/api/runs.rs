@@ -1,0 +1,112 @@
+use super::supplies::read;
+use super::{ApiError, App, Body};
+use crate::store::{RunRow, RunState};
+use axum::Json;
+use axum::extract::{Path, State};
+use chrono::{DateTime, Utc};
+use circuit::resolve;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use studies::Outcome;
+use uuid::Uuid;
+
+/// Which study to run.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct StartRun {
+    study: String,
+}
+
+/// A run and what came of it.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct RunShown {
+    pub(crate) id: Uuid,
+    supply: Uuid,
+    /// The revision of the supply it is of.
+    revision: i32,
+    study: String,
+    engine_version: String,
+    /// Times it was taken up by a worker.
+    attempt: i32,
+    pub(crate) state: RunState,
+    /// Whether it has been asked to stop.
+    stopping: bool,
+    /// Simulated time reached, s.
+    pub(crate) simulated_time: f64,
+    /// Nodes stored; grows while it runs.
+    pub(crate) node_count: i64,
+    /// First and last time recorded, s.
+    recorded: Option<(f64, f64)>,
+    outcome: Option<Outcome>,
+    /// Why it failed.
+    message: Option<String>,
+    created_at: DateTime<Utc>,
+    started_at: Option<DateTime<Utc>>,
+    finished_at: Option<DateTime<Utc>>,
+}
+
+pub(super) async fn shown(app: &App, row: RunRow) -> Result<RunShown, ApiError> {
+    let recorded = if row.node_count > 0 { app.store.recorded_span(row.id).await? } else { None };
+    Ok(RunShown {
+        state: row.state(),
+        id: row.id,
+        supply: row.supply_id,
+        revision: row.revision,
+        study: row.study,
+        engine_version: row.engine_version,
+        attempt: row.attempt,
+        stopping: row.stop_requested,
+        simulated_time: row.simulated_time,
+        node_count: row.node_count,
+        recorded,
+        outcome: row.outcome.and_then(|value| serde_json::from_value(value).ok()),
+        message: row.message,
+        created_at: row.created_at,
+        started_at: row.started_at,
+        finished_at: row.finished_at,
+    })
+}
+
+pub(super) fn missing() -> ApiError {
+    ApiError::not_found("there is no such run")
+}
+
+/// The latest runs of a supply, newest first.
+pub(crate) async fn list(State(app): State<App>, Path(supply): Path<Uuid>) -> Result<Json<Vec<RunShown>>, ApiError> {
+    let mut runs = Vec::new();
+    for row in app.store.runs_of(app.account(), supply).await? {
+        runs.push(shown(&app, row).await?);
+    }
+    Ok(Json(runs))
+}
+
+/// Queues a study of the supply as it is stored now.
+pub(crate) async fn start(
+    State(app): State<App>,
+    Path(supply): Path<Uuid>,
+    Body(body): Body<StartRun>,
+) -> Result<Json<RunShown>, ApiError> {
+    let row = app.store.supply(app.account(), supply).await?;
+    let row = row.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
+    let circuit = resolve(&read(&row.document)?).map_err(ApiError::blocked)?;
+    if !circuit.studies.iter().any(|s| s.id == body.study) {
+        return Err(ApiError::unusable(format!("the supply has no study named {}", body.study)));
+    }
+    let run = app.store.create_run(app.account(), &row, &body.study).await?;
+    if let Err(error) = app.queue.push(run.id).await {
+        // The run is stored; the next worker that starts puts it into the queue.
+        tracing::warn!("run {} could not be queued: {error}", run.id);
+    }
+    shown(&app, run).await.map(Json)
+}
+
+/// One run.
+pub(crate) async fn show(State(app): State<App>, Path(run): Path<Uuid>) -> Result<Json<RunShown>, ApiError> {
+    let row = app.store.run(app.account(), run).await?.ok_or_else(missing)?;
+    shown(&app, row).await.map(Json)
+}
+
+/// Asks a run to stop; what it has so far is kept.
+pub(crate) async fn stop(State(app): State<App>, Path(run): Path<Uuid>) -> Result<Json<RunShown>, ApiError> {
+    app.store.request_stop(app.account(), run).await?;
+    show(State(app), Path(run)).await
+}

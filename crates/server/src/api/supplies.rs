@@ -1,0 +1,186 @@
+use super::{ApiError, App, Body};
+use crate::store::{Saved, SupplyRow};
+use aide::OperationIo;
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Response};
+use chrono::{DateTime, Utc};
+use circuit::{Finding, Supply, check};
+use drawing::{Drawing, draw};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use studies::{Outcome, Standing};
+use uuid::Uuid;
+
+/// A supply as the library lists it.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct SupplyListed {
+    id: Uuid,
+    title: String,
+    notes: String,
+    revision: i32,
+    changed_at: DateTime<Utc>,
+    /// Titles of the stages in order.
+    stages: Vec<String>,
+    /// Requirements by standing in the latest run.
+    tally: Tally,
+    /// Whether the supply was changed after that run.
+    changed_since_run: bool,
+}
+
+/// How many requirements stand where.
+#[derive(Default, Serialize, JsonSchema)]
+pub(crate) struct Tally {
+    met: usize,
+    close: usize,
+    missed: usize,
+    not_tried: usize,
+}
+
+/// A supply as the desk shows it.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct SupplyShown {
+    id: Uuid,
+    /// Counts up with every change.
+    revision: i32,
+    changed_at: DateTime<Utc>,
+    document: Supply,
+    /// What is wrong with it.
+    findings: Vec<Finding>,
+    /// Its picture.
+    drawing: Drawing,
+}
+
+/// A new version of a supply.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct SaveSupply {
+    /// The revision the change was made to.
+    revision: i32,
+    #[schemars(with = "Supply")]
+    document: Value,
+}
+
+/// A supply to be added to the library.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct CreateSupply {
+    #[schemars(with = "Supply")]
+    document: Value,
+}
+
+/// Someone else changed the supply in the meantime.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct Conflict {
+    message: String,
+    /// What is stored now.
+    current: SupplyShown,
+    /// What was to be stored; it was not.
+    #[schemars(with = "Supply")]
+    yours: Value,
+}
+
+/// The answer to a write.
+#[derive(OperationIo)]
+#[aide(output_with = "Json<SupplyShown>")]
+pub(crate) enum SaveAnswer {
+    Stored(Box<SupplyShown>),
+    Conflict(Box<Conflict>),
+}
+
+impl IntoResponse for SaveAnswer {
+    fn into_response(self) -> Response {
+        match self {
+            SaveAnswer::Stored(supply) => Json(supply).into_response(),
+            SaveAnswer::Conflict(conflict) => (StatusCode::CONFLICT, Json(conflict)).into_response(),
+        }
+    }
+}
+
+pub(super) fn read(document: &Value) -> Result<Supply, ApiError> {
+    let text = document.to_string();
+    // PostgreSQL cannot keep this character; nothing else refuses it before the database does.
+    if text.contains("\\u0000") {
+        return Err(ApiError::unusable("the document contains the character NUL, which cannot be stored; remove it"));
+    }
+    Supply::from_json(&text).map_err(|error| ApiError::unusable(error.to_string()))
+}
+
+fn shown(row: SupplyRow) -> Result<SupplyShown, ApiError> {
+    let document = read(&row.document)?;
+    Ok(SupplyShown {
+        id: row.id,
+        revision: row.revision,
+        changed_at: row.changed_at,
+        findings: check(&document),
+        drawing: draw(&document),
+        document,
+    })
+}
+
+fn missing() -> ApiError {
+    ApiError::not_found("there is no such supply in the library")
+}
+
+/// Every supply in the library, latest change first.
+pub(crate) async fn list(State(app): State<App>) -> Result<Json<Vec<SupplyListed>>, ApiError> {
+    let rows = app.store.supplies(app.account()).await?;
+    let listed = rows.into_iter().map(|row| {
+        let document = read(&row.supply.document)?;
+        let outcome: Option<Outcome> = row.outcome.and_then(|value| serde_json::from_value(value).ok());
+        let mut tally = Tally::default();
+        for requirement in &document.requirements {
+            let verdict = outcome.as_ref().and_then(|o| o.verdicts.iter().find(|v| v.id == requirement.id));
+            match verdict.map_or(Standing::NotTried, |v| v.standing) {
+                Standing::Met => tally.met += 1,
+                Standing::Close => tally.close += 1,
+                Standing::Missed => tally.missed += 1,
+                Standing::NotTried => tally.not_tried += 1,
+            }
+        }
+        Ok(SupplyListed {
+            id: row.supply.id,
+            revision: row.supply.revision,
+            changed_at: row.supply.changed_at,
+            stages: document.stages.iter().map(|s| s.title.clone()).collect(),
+            title: document.title,
+            notes: document.notes,
+            tally,
+            changed_since_run: row.outcome_revision.is_some_and(|revision| revision != row.supply.revision),
+        })
+    });
+    listed.collect::<Result<Vec<_>, ApiError>>().map(Json)
+}
+
+/// Adds a supply to the library.
+pub(crate) async fn create(
+    State(app): State<App>,
+    Body(body): Body<CreateSupply>,
+) -> Result<Json<SupplyShown>, ApiError> {
+    let row = app.store.create_supply(app.account(), &read(&body.document)?).await?;
+    shown(row).map(Json)
+}
+
+/// One supply with its findings and drawing.
+pub(crate) async fn show(State(app): State<App>, Path(supply): Path<Uuid>) -> Result<Json<SupplyShown>, ApiError> {
+    let row = app.store.supply(app.account(), supply).await?.ok_or_else(missing)?;
+    shown(row).map(Json)
+}
+
+/// Stores a new version; answers 409 with both versions if the supply has changed meanwhile.
+pub(crate) async fn save(
+    State(app): State<App>,
+    Path(supply): Path<Uuid>,
+    Body(body): Body<SaveSupply>,
+) -> Result<SaveAnswer, ApiError> {
+    let document = read(&body.document)?;
+    match app.store.save_supply(app.account(), supply, body.revision, &document).await? {
+        Saved::Stored(row) => Ok(SaveAnswer::Stored(Box::new(shown(row)?))),
+        Saved::Stale(row) => Ok(SaveAnswer::Conflict(Box::new(Conflict {
+            message: format!("the supply was changed elsewhere and is now at revision {}", row.revision),
+            current: shown(row)?,
+            yours: body.document,
+        }))),
+        Saved::Missing => Err(missing()),
+    }
+}

@@ -1,0 +1,137 @@
+use super::runs::missing;
+use super::supplies::read;
+use super::{ApiError, App, Body};
+use crate::traces::{Points, Traces};
+use arrow_array::{ArrayRef, Float64Array, RecordBatch};
+use arrow_ipc::writer::StreamWriter;
+use arrow_schema::{DataType, Field, Schema};
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::http::{HeaderName, header};
+use circuit::{Circuit, Quantity, Signal, resolve};
+use quantity::Unit;
+use readings::{Recipe, Span, Waveform};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use uuid::Uuid;
+
+/// Widest plot served, pixels.
+const WIDEST: usize = 8192;
+
+#[derive(Deserialize)]
+pub(crate) struct Window {
+    signal: String,
+    from: f64,
+    to: f64,
+    width: usize,
+}
+
+/// A window of a trace as an Arrow IPC stream with the columns `t` and `y`.
+pub(crate) async fn window(
+    State(app): State<App>,
+    Path(run): Path<Uuid>,
+    Query(window): Query<Window>,
+) -> Result<([(HeaderName, &'static str); 1], Vec<u8>), ApiError> {
+    let Window { signal, from, to, width } = window;
+    if !(from.is_finite() && to.is_finite() && from < to) {
+        return Err(ApiError::unusable("a window needs a start and a later end, in seconds"));
+    }
+    let circuit = circuit_of(&app, run).await?;
+    let traces = Traces { store: &app.store, run, circuit: &circuit };
+    let points = traces.window(&signal, from, to, width.clamp(1, WIDEST)).await?;
+    let bytes = arrow(points).map_err(|error| ApiError::unusable(error.to_string()))?;
+    Ok(([(header::CONTENT_TYPE, "application/vnd.apache.arrow.stream")], bytes))
+}
+
+fn arrow(points: Points) -> Result<Vec<u8>, arrow_schema::ArrowError> {
+    let field = |name| Field::new(name, DataType::Float64, false);
+    let schema = Arc::new(Schema::new(vec![field("t"), field("y")]));
+    let columns = [points.t, points.y].map(|values| Arc::new(Float64Array::from(values)) as ArrayRef);
+    let batch = RecordBatch::try_new(Arc::clone(&schema), columns.to_vec())?;
+    let mut writer = StreamWriter::try_new(Vec::new(), &schema)?;
+    writer.write(&batch)?;
+    writer.into_inner()
+}
+
+async fn circuit_of(app: &App, run: Uuid) -> Result<Circuit, ApiError> {
+    let document = app.store.run_document(app.account(), run).await?.ok_or_else(missing)?;
+    resolve(&read(&document)?).map_err(ApiError::blocked)
+}
+
+/// Signals to be measured over a span.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct MeasureSpan {
+    signals: Vec<String>,
+    /// Start of the span, s.
+    from: f64,
+    /// End of the span, s.
+    to: f64,
+}
+
+/// Measures of one signal over a span, from every recorded step.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct SpanMeasures {
+    signal: String,
+    unit: Unit,
+    at_from: Option<f64>,
+    at_to: Option<f64>,
+    mean: Option<f64>,
+    rms: Option<f64>,
+    min: Option<f64>,
+    max: Option<f64>,
+    frequency: Option<f64>,
+    /// Times of peaks, troughs and crossings of the mean near the ends of the span, s.
+    features_near_from: Vec<f64>,
+    features_near_to: Vec<f64>,
+}
+
+/// Features given for each end of a span.
+const FEATURES: usize = 12;
+
+/// Measures signals over a span, with places the ends can snap to.
+pub(crate) async fn measure(
+    State(app): State<App>,
+    Path(run): Path<Uuid>,
+    Body(body): Body<MeasureSpan>,
+) -> Result<Json<Vec<SpanMeasures>>, ApiError> {
+    let circuit = circuit_of(&app, run).await?;
+    let traces = Traces { store: &app.store, run, circuit: &circuit };
+    let mut measured = Vec::new();
+    for text in &body.signals {
+        let signal = Signal::parse(text).map_err(|error| ApiError::unusable(error.to_string()))?;
+        let recipe = Recipe::new(&circuit, &signal).map_err(|error| ApiError::unusable(error.to_string()))?;
+        // Features are looked for a span's length to either side as well.
+        let length = body.to - body.from;
+        let (times, values) = traces.nodes(&recipe, body.from - length, body.to + length).await?;
+        measured.push(measures(text, signal.quantity(), Waveform::new(&times, &values), &body));
+    }
+    Ok(Json(measured))
+}
+
+fn measures(signal: &str, quantity: Quantity, wave: Waveform<'_>, body: &MeasureSpan) -> SpanMeasures {
+    let whole = wave.whole();
+    let span = Span { from: body.from.max(whole.from), to: body.to.min(whole.to) };
+    let extremes = wave.extremes(span).ok();
+    let features = wave.features(whole).unwrap_or_default();
+    let near = |t: f64| {
+        let mut nearest = features.clone();
+        nearest.sort_by(|a, b| (a - t).abs().total_cmp(&(b - t).abs()));
+        nearest.truncate(FEATURES);
+        nearest.sort_by(f64::total_cmp);
+        nearest
+    };
+    SpanMeasures {
+        signal: signal.to_owned(),
+        unit: quantity.unit(),
+        at_from: wave.at(body.from).ok(),
+        at_to: wave.at(body.to).ok(),
+        mean: wave.mean(span).ok(),
+        rms: wave.rms(span).ok(),
+        min: extremes.map(|e| e.0),
+        max: extremes.map(|e| e.1),
+        frequency: wave.frequency(span).ok(),
+        features_near_from: near(body.from),
+        features_near_to: near(body.to),
+    }
+}

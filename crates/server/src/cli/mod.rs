@@ -1,0 +1,195 @@
+//! The command line.
+
+mod files;
+
+use crate::api::{self, App};
+use crate::queue::Queue;
+use crate::store::{DEMO_ACCOUNT, Store, migrate};
+use crate::worker::Worker;
+use anyhow::Context;
+use circuit::Supply;
+use clap::{Args, Parser, Subcommand};
+use std::net::SocketAddr;
+use std::path::PathBuf;
+use std::process::ExitCode;
+use std::time::Duration;
+
+/// Simulates power supplies and judges them by what they must do.
+#[derive(Parser)]
+#[command(name = "mellow-coil", version)]
+struct Cli {
+    #[command(subcommand)]
+    command: Action,
+}
+
+#[derive(Subcommand)]
+enum Action {
+    /// Serves the application, with one worker inside unless told otherwise
+    Serve {
+        #[command(flatten)]
+        database: Database,
+        /// Address to listen on
+        #[arg(long, default_value = "127.0.0.1:4610")]
+        listen: SocketAddr,
+        /// Leave the runs to workers of their own
+        #[arg(long)]
+        no_worker: bool,
+        #[command(flatten)]
+        pace: Pace,
+    },
+    /// Executes queued runs
+    Worker {
+        #[command(flatten)]
+        database: Database,
+        #[command(flatten)]
+        pace: Pace,
+    },
+    /// Brings the database up to date
+    Migrate {
+        #[command(flatten)]
+        database: Database,
+    },
+    /// Puts the demo supplies into the library, unless they are there
+    LoadDemo {
+        #[command(flatten)]
+        database: Database,
+    },
+    /// Runs a study of a supply document, without a database; exits with 0 if it is done, 1 if the run
+    /// failed, 2 for bad input
+    Run {
+        /// The supply document
+        file: PathBuf,
+        /// The study; the first if left out
+        #[arg(long)]
+        study: Option<String>,
+        /// Folder for the traces, one CSV file
+        #[arg(long)]
+        out: Option<PathBuf>,
+        /// Print JSON instead of text
+        #[arg(long)]
+        json: bool,
+    },
+    /// Checks a supply document; exits with 2 if it has errors
+    Check {
+        /// The supply document
+        file: PathBuf,
+        /// Print JSON instead of text
+        #[arg(long)]
+        json: bool,
+    },
+    /// Prints the JSON Schema of the supply document
+    Schema,
+    /// Prints the OpenAPI document of the server
+    Openapi,
+}
+
+#[derive(Args)]
+struct Database {
+    /// PostgreSQL connection URL
+    #[arg(long, env = "DATABASE_URL")]
+    database_url: String,
+}
+
+#[derive(Args)]
+struct Pace {
+    /// Let every run last at least this many milliseconds, to try out progress and stopping
+    #[arg(long, hide = true)]
+    slow_down: Option<u64>,
+}
+
+const DEMOS: [&str; 1] = [include_str!("../../../../demo/tide-gauge-mains-supply.json")];
+
+/// Runs the command line.
+pub async fn main() -> ExitCode {
+    match Cli::parse().command {
+        Action::Run { file, study, out, json } => files::run(&file, study.as_deref(), out.as_deref(), json),
+        Action::Check { file, json } => files::check(&file, json),
+        Action::Schema => print_json(&Supply::schema()),
+        Action::Openapi => print_json(&api::document()),
+        action => {
+            let filter = tracing_subscriber::EnvFilter::try_from_default_env();
+            let filter = filter.unwrap_or_else(|_| "info,apalis=warn,sqlx=warn".into());
+            tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+            match serve(action).await {
+                Ok(()) => ExitCode::SUCCESS,
+                Err(error) => {
+                    eprintln!("mellow-coil: {error:#}");
+                    ExitCode::FAILURE
+                }
+            }
+        }
+    }
+}
+
+fn print_json(value: &impl serde::Serialize) -> ExitCode {
+    println!("{}", serde_json::to_string_pretty(value).unwrap_or_default());
+    ExitCode::SUCCESS
+}
+
+async fn serve(action: Action) -> anyhow::Result<()> {
+    match action {
+        Action::Serve { database, listen, no_worker, pace } => {
+            let store = Store::new(&database.database_url)?;
+            let queue = Queue::new(&database.database_url)?;
+            if !no_worker {
+                let (queue, worker) = (queue.clone(), worker(&store, &pace));
+                tokio::spawn(async move { queue.work(worker).await });
+            }
+            let listener =
+                tokio::net::TcpListener::bind(listen).await.with_context(|| format!("cannot listen on {listen}"))?;
+            println!("Mellow Coil is at http://{}", listener.local_addr()?);
+            axum::serve(listener, api::router(App { store, queue })).with_graceful_shutdown(asked_to_end()).await?;
+        }
+        Action::Worker { database, pace } => {
+            let store = Store::new(&database.database_url)?;
+            let queue = Queue::new(&database.database_url)?;
+            tokio::select! {
+                () = queue.work(worker(&store, &pace)) => {}
+                () = asked_to_end() => {}
+            }
+        }
+        Action::Migrate { database } => {
+            migrate(&database.database_url).await.context("the database cannot be migrated")?;
+            Queue::new(&database.database_url)?.migrate().await.context("the queue's tables cannot be created")?;
+        }
+        Action::LoadDemo { database } => load_demo(&Store::new(&database.database_url)?).await?,
+        Action::Run { .. } | Action::Check { .. } | Action::Schema | Action::Openapi => {}
+    }
+    Ok(())
+}
+
+fn worker(store: &Store, pace: &Pace) -> Worker {
+    Worker { store: store.clone(), slow_down: pace.slow_down.map(Duration::from_millis) }
+}
+
+async fn load_demo(store: &Store) -> anyhow::Result<()> {
+    let present = store.supplies(DEMO_ACCOUNT).await?;
+    for text in DEMOS {
+        let supply = Supply::from_json(text)?;
+        let title = |row: &crate::store::SupplySummary| row.supply.document["title"] == supply.title.as_str();
+        if !present.iter().any(title) {
+            store.create_supply(DEMO_ACCOUNT, &supply).await?;
+        }
+    }
+    Ok(())
+}
+
+async fn asked_to_end() {
+    let terminated = async {
+        match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
+            Ok(mut signal) => {
+                signal.recv().await;
+            }
+            Err(_) => std::future::pending().await,
+        }
+    };
+    tokio::select! {
+        _ = tokio::signal::ctrl_c() => {}
+        () = terminated => {}
+    }
+    // Streams of events would keep a graceful end waiting for ever.
+    tokio::spawn(async {
+        tokio::time::sleep(Duration::from_secs(2)).await;
+        std::process::exit(0);
+    });
+}

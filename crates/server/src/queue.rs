@@ -1,0 +1,87 @@
+//! The queue of runs, kept by `apalis` in the same database.
+
+use apalis::prelude::{BoxDynError, Data, TaskBuilder, TaskSink, WorkerBuilder, WorkerContext};
+use apalis_postgres::{Config, PostgresStorage};
+use serde::{Deserialize, Serialize};
+use sqlx::PgPool;
+use std::time::Duration;
+use uuid::Uuid;
+
+use crate::worker::{Worker, execute};
+
+/// How often a worker says that it is alive.
+const HEARTBEAT: Duration = Duration::from_secs(2);
+/// Heartbeats a worker may miss before its runs are taken up by others.
+const MISSED: usize = 4;
+const QUEUE: &str = "runs";
+/// Times a run is tried before it is given up.
+const ATTEMPTS: usize = 5;
+
+/// A run to be executed.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Job {
+    pub(crate) run: Uuid,
+}
+
+/// A handle on the queue; cheap to clone.
+#[derive(Clone)]
+pub(crate) struct Queue {
+    pool: PgPool,
+}
+
+impl Queue {
+    /// Prepares a pool; connections are made when needed.
+    pub(crate) fn new(url: &str) -> anyhow::Result<Self> {
+        let pool = sqlx::postgres::PgPoolOptions::new().max_connections(6).connect_lazy(url)?;
+        Ok(Queue { pool })
+    }
+
+    /// Creates the queue's own tables.
+    pub(crate) async fn migrate(&self) -> anyhow::Result<()> {
+        Ok(PostgresStorage::<()>::setup(&self.pool).await?)
+    }
+
+    fn storage(&self) -> PostgresStorage<Job> {
+        let config =
+            Config::default().queue(QUEUE).batch_size(1).heartbeat_interval(HEARTBEAT).missed_heartbeats(MISSED);
+        PostgresStorage::new(&self.pool).with_config(config)
+    }
+
+    /// Puts a run into the queue; a second time has no effect.
+    pub(crate) async fn push(&self, run: Uuid) -> anyhow::Result<()> {
+        let task = TaskBuilder::new(Job { run }).idempotency_key(run.to_string()).max_attempts(ATTEMPTS).build();
+        let mut storage = self.storage();
+        match storage.push_task(task).await {
+            Err(error) if error.to_string().contains("idempotency") => Ok(()),
+            result => Ok(result.map_err(|error| anyhow::anyhow!("{error}"))?),
+        }
+    }
+
+    /// Executes runs until the program ends; starts again when the database comes back.
+    pub(crate) async fn work(&self, worker: Worker) {
+        loop {
+            // A fresh name each time: a dead worker's runs are recognised by its name.
+            let name = format!("worker-{}", Uuid::now_v7());
+            self.requeue(&worker).await;
+            let executor =
+                WorkerBuilder::new(name.as_str()).backend(self.storage()).data(worker.clone()).build(perform);
+            if let Err(error) = executor.run().await {
+                tracing::warn!("worker {name} stopped: {error}; starting another");
+            }
+            tokio::time::sleep(Duration::from_secs(1)).await;
+        }
+    }
+
+    /// A run can be stored without having reached the queue if the server died in between.
+    async fn requeue(&self, worker: &Worker) {
+        for run in worker.store.queued_runs().await.unwrap_or_default() {
+            if let Err(error) = self.push(run).await {
+                tracing::warn!("run {run} could not be queued: {error}");
+            }
+        }
+    }
+}
+
+async fn perform(job: Job, worker: Data<Worker>, _context: WorkerContext) -> Result<(), BoxDynError> {
+    execute(&worker, job.run).await.map_err(|error| error.into())
+}

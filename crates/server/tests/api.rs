@@ -1,0 +1,305 @@
+//! The server from outside: real program, real PostgreSQL.
+
+use arrow_array::Float64Array;
+use arrow_ipc::reader::StreamReader;
+use serde_json::{Value, json};
+use std::sync::OnceLock;
+use std::time::{Duration, Instant};
+use ureq::Agent;
+use xtask::services::free_port;
+use xtask::{Postgres, Server};
+
+fn postgres() -> &'static Postgres {
+    static POSTGRES: OnceLock<Postgres> = OnceLock::new();
+    POSTGRES.get_or_init(|| Postgres::temporary().unwrap())
+}
+
+/// A database of its own on the shared server.
+fn database() -> String {
+    let name = format!("test{}", free_port().unwrap());
+    let url = postgres().url();
+    let programs = xtask::install::postgres_programs().unwrap();
+    let status =
+        std::process::Command::new(programs.join("createdb")).args(["--maintenance-db", &url, &name]).status().unwrap();
+    assert!(status.success());
+    url.replace("/postgres", &format!("/{name}")).replace("postgres:/", "postgres:/")
+}
+
+struct Client {
+    agent: Agent,
+    address: String,
+}
+
+impl Client {
+    fn new(server: &Server) -> Self {
+        let agent = Agent::config_builder().http_status_as_error(false).build().into();
+        Client { agent, address: server.address() }
+    }
+
+    fn get(&self, path: &str) -> (u16, Value) {
+        let mut answer = self.agent.get(format!("{}{path}", self.address)).call().unwrap();
+        (answer.status().as_u16(), answer.body_mut().read_json().unwrap_or(Value::Null))
+    }
+
+    fn send(&self, method: &str, path: &str, body: &str) -> (u16, Value) {
+        let address = format!("{}{path}", self.address);
+        let request = if method == "PUT" { self.agent.put(address) } else { self.agent.post(address) };
+        let mut answer = request.header("content-type", "application/json").send(body).unwrap();
+        (answer.status().as_u16(), answer.body_mut().read_json().unwrap_or(Value::Null))
+    }
+
+    fn post(&self, path: &str, body: &Value) -> (u16, Value) {
+        self.send("POST", path, &body.to_string())
+    }
+
+    fn demo(&self) -> Value {
+        let (_, supplies) = self.get("/api/supplies");
+        let id = supplies[0]["id"].as_str().unwrap();
+        self.get(&format!("/api/supplies/{id}")).1
+    }
+
+    fn start(&self, supply: &Value) -> String {
+        let path = format!("/api/supplies/{}/runs", supply["id"].as_str().unwrap());
+        let (status, run) = self.post(&path, &json!({ "study": "switch_on" }));
+        assert_eq!(status, 200, "{run}");
+        run["id"].as_str().unwrap().to_owned()
+    }
+
+    fn wait(&self, run: &str, done: impl Fn(&Value) -> bool) -> Value {
+        let deadline = Instant::now() + Duration::from_secs(60);
+        loop {
+            let (_, shown) = self.get(&format!("/api/runs/{run}"));
+            if done(&shown) {
+                return shown;
+            }
+            assert!(Instant::now() < deadline, "{shown}");
+            std::thread::sleep(Duration::from_millis(50));
+        }
+    }
+
+    fn finished(&self, run: &str) -> Value {
+        self.wait(run, |run| ["done", "stopped", "failed"].iter().any(|state| run["state"] == *state))
+    }
+
+    fn trace(&self, run: &str, signal: &str, from: f64, to: f64, width: usize) -> (Vec<f64>, Vec<f64>) {
+        let address = format!("{}/api/runs/{run}/trace", self.address);
+        let mut answer = self
+            .agent
+            .get(address)
+            .query("signal", signal)
+            .query("from", from.to_string())
+            .query("to", to.to_string())
+            .query("width", width.to_string())
+            .call()
+            .unwrap();
+        assert_eq!(answer.status(), 200);
+        let bytes = answer.body_mut().read_to_vec().unwrap();
+        let batch = StreamReader::try_new(bytes.as_slice(), None).unwrap().next().unwrap().unwrap();
+        let column = |i: usize| batch.column(i).as_any().downcast_ref::<Float64Array>().unwrap().values().to_vec();
+        (column(0), column(1))
+    }
+}
+
+fn serve(database: &str, arguments: &[&str]) -> (Server, Client) {
+    let server = Server::start(database, free_port().unwrap(), arguments).unwrap();
+    let client = Client::new(&server);
+    (server, client)
+}
+
+fn reading<'a>(run: &'a Value, id: &str) -> &'a Value {
+    let readings = run["outcome"]["readings"].as_array().unwrap();
+    readings.iter().find(|r| r["id"] == id).unwrap()
+}
+
+#[test]
+fn the_demo_supply_is_run_judged_and_read_back() {
+    let (_server, client) = serve(&database(), &[]);
+    let supply = client.demo();
+    assert_eq!(supply["findings"], json!([]));
+    let run = client.finished(&client.start(&supply));
+    assert_eq!(run["state"], "done", "{run}");
+    assert_eq!(run["outcome"]["verdicts"][0]["standing"], "missed");
+    let id = run["id"].as_str().unwrap();
+
+    // A wide window is thinned to a few points a pixel and keeps its extremes.
+    let (t, y) = client.trace(id, "bus.v", 0.0, 0.5, 600);
+    assert!(t.len() > 600 && t.len() <= 4 * 600 + 8, "{}", t.len());
+    assert!(t.windows(2).all(|w| w[0] <= w[1]));
+    let highest = y.iter().copied().fold(f64::MIN, f64::max);
+    let (_, close) = client.trace(id, "bus.v", 0.48, 0.5, 600);
+    assert!(highest >= close.iter().copied().fold(f64::MIN, f64::max) - 1e-9);
+    // A narrow one is drawn along the solver's own curve.
+    let (t, y) = client.trace(id, "V1.v", 0.1, 0.1001, 800);
+    assert!(t.len() >= 700, "{}", t.len());
+    for (t, y) in t.iter().zip(&y) {
+        assert!((y - 325.27 * (314.159_265 * t).sin()).abs() < 0.1, "{t} {y}");
+    }
+
+    // The span ruler reads what the reading reads.
+    let window = reading(&run, "bus_ripple")["window"].clone();
+    let body = json!({ "signals": ["bus.v", "D1.i + D2.i"], "from": window[0], "to": window[1] });
+    let (status, measured) = client.post(&format!("/api/runs/{id}/measure"), &body);
+    assert_eq!(status, 200);
+    let ripple = measured[0]["max"].as_f64().unwrap() - measured[0]["min"].as_f64().unwrap();
+    assert!((ripple - reading(&run, "bus_ripple")["value"].as_f64().unwrap()).abs() < 1e-9);
+    // Charge: what the diodes bring the load takes.
+    let diodes = measured[1]["mean"].as_f64().unwrap();
+    let load = reading(&run, "bus_mean")["value"].as_f64().unwrap() / (14.5 / 0.26);
+    assert!((diodes / load - 1.0).abs() < 1e-2, "{diodes} {load}");
+}
+
+#[test]
+fn two_writers_lose_nothing() {
+    let (_server, client) = serve(&database(), &[]);
+    let supply = client.demo();
+    let path = format!("/api/supplies/{}", supply["id"].as_str().unwrap());
+    let change = |title: &str| {
+        let mut document = supply["document"].clone();
+        document["title"] = title.into();
+        json!({ "revision": supply["revision"], "document": document }).to_string()
+    };
+    let (status, stored) = client.send("PUT", &path, &change("first"));
+    assert_eq!((status, &stored["revision"]), (200, &json!(2)));
+    let (status, conflict) = client.send("PUT", &path, &change("second"));
+    assert_eq!(status, 409);
+    assert_eq!(conflict["current"]["document"]["title"], "first");
+    assert_eq!(conflict["yours"]["title"], "second");
+    assert_eq!(client.get(&path).1["document"]["title"], "first");
+}
+
+#[test]
+fn bad_input_is_refused_with_place_and_remedy() {
+    let (_server, client) = serve(&database(), &[]);
+    let supply = client.demo();
+    let message = |answer: &(u16, Value)| answer.1["message"].as_str().unwrap_or_default().to_owned();
+    let create = |document: &Value| client.post("/api/supplies", &json!({ "document": document }));
+
+    let truncated = client.send("POST", "/api/supplies", "{\"document\": {\"mellow_coil\": 1, ");
+    assert_eq!(truncated.0, 400);
+    assert!(message(&truncated).contains("column"), "{truncated:?}");
+
+    let mut unknown = supply["document"].clone();
+    unknown["parts"][2]["colour"] = "red".into();
+    let answer = create(&unknown);
+    assert_eq!(answer.0, 422);
+    assert!(message(&answer).contains("parts[2]") && message(&answer).contains("colour"), "{answer:?}");
+
+    let mut newer = supply["document"].clone();
+    newer["mellow_coil"] = 99.into();
+    assert!(message(&create(&newer)).contains("newer"));
+
+    let mut nul = supply["document"].clone();
+    nul["notes"] = "a\0b".into();
+    assert_eq!(create(&nul).0, 422);
+
+    // Values that make no sense are kept, named, and block a run.
+    for (value, rule) in [
+        ("470 V", "unreadable-value"),
+        ("NaN", "unreadable-value"),
+        ("inf", "unreadable-value"),
+        ("0", "out-of-range"),
+        ("1e999", "unreadable-value"),
+    ] {
+        let mut document = supply["document"].clone();
+        document["parts"][7]["parameters"]["capacitance"] = value.into();
+        let (status, stored) = create(&document);
+        assert_eq!(status, 200);
+        let finding = &stored["findings"][0];
+        assert_eq!(finding["rule"], rule, "{value}: {finding}");
+        assert_eq!(finding["place"], json!({ "at": "parameter", "part": "C1", "parameter": "capacitance" }));
+        let path = format!("/api/supplies/{}/runs", stored["id"].as_str().unwrap());
+        let answer = client.post(&path, &json!({ "study": "switch_on" }));
+        assert_eq!((answer.0, &answer.1["findings"][0]["rule"]), (422, &json!(rule)));
+    }
+
+    let huge = format!("{{\"document\": \"{}\"}}", "x".repeat(50 << 20));
+    // The server may close the connection before the body is sent; either way it refuses.
+    let address = format!("{}/api/supplies", client.address);
+    match client.agent.post(address).header("content-type", "application/json").send(huge.as_str()) {
+        Ok(answer) => assert_eq!(answer.status(), 413),
+        Err(error) => assert!(!error.to_string().is_empty()),
+    }
+    assert_eq!(client.get("/api/runs/not-a-run").0, 400);
+    assert_eq!(client.get("/api/nothing").0, 404);
+    // After all that the server still answers.
+    assert_eq!(client.get("/api/supplies").0, 200);
+}
+
+#[test]
+fn a_supply_of_ten_thousand_parts_is_stored_checked_and_run() {
+    let (_server, client) = serve(&database(), &[]);
+    let mut parts = vec![json!({
+        "id": "V1", "kind": "dc_source", "pins": { "plus": "n0", "minus": "gnd" }, "parameters": { "voltage": "10" }
+    })];
+    for i in 0..5000 {
+        parts.push(json!({
+            "id": format!("R{i}"), "kind": "resistor",
+            "pins": { "a": format!("n{i}"), "b": format!("n{}", i + 1) }, "parameters": { "resistance": "1" }
+        }));
+        parts.push(json!({
+            "id": format!("C{i}"), "kind": "capacitor",
+            "pins": { "plus": format!("n{}", i + 1), "minus": "gnd" }, "parameters": { "capacitance": "1n" }
+        }));
+    }
+    let document = json!({
+        "mellow_coil": 1, "title": "Ladder", "parts": parts,
+        "studies": [{ "id": "switch_on", "kind": "switch_on", "title": "Switch-on", "duration": "1u" }]
+    });
+    let (status, supply) = client.post("/api/supplies", &json!({ "document": document }));
+    assert_eq!(status, 200, "{supply}");
+    // A ladder of resistors hangs on its source, so nothing is amiss.
+    assert_eq!(supply["findings"], json!([]));
+    let run = client.start(&supply);
+    client.wait(&run, |run| run["simulated_time"].as_f64().unwrap_or(0.0) > 0.0 || run["state"] != "running");
+    client.post(&format!("/api/runs/{run}/stop"), &json!({}));
+    let run = client.finished(&run);
+    assert!(run["state"] == "done" || run["state"] == "stopped", "{run}");
+}
+
+#[test]
+fn a_run_can_be_stopped_and_keeps_what_it_has() {
+    let (_server, client) = serve(&database(), &["--slow-down", "20000"]);
+    let run = client.start(&client.demo());
+    client.wait(&run, |run| run["node_count"].as_i64().unwrap_or(0) > 0);
+    client.post(&format!("/api/runs/{run}/stop"), &json!({}));
+    let stopped = client.finished(&run);
+    assert_eq!(stopped["state"], "stopped");
+    let reached = stopped["recorded"][1].as_f64().unwrap();
+    assert!(reached > 0.0 && reached < 0.5);
+    assert!(!client.trace(&run, "bus.v", 0.0, reached, 300).0.is_empty());
+    assert_eq!(reading(&stopped, "bus_mean")["value"], Value::Null);
+    assert_eq!(stopped["outcome"]["verdicts"][0]["standing"], "not_tried");
+}
+
+#[test]
+fn a_killed_workers_run_is_taken_up_again() {
+    let database = database();
+    let (_server, client) = serve(&database, &["--no-worker"]);
+    let run = client.start(&client.demo());
+    assert_eq!(client.get(&format!("/api/runs/{run}")).1["state"], "queued");
+    let doomed = Server::worker(&database, &["--slow-down", "60000"]).unwrap();
+    client.wait(&run, |run| run["node_count"].as_i64().unwrap_or(0) > 0);
+    doomed.kill();
+    let _heir = Server::worker(&database, &[]).unwrap();
+    let finished = client.finished(&run);
+    assert_eq!((&finished["state"], &finished["attempt"]), (&json!("done"), &json!(2)));
+    assert!(reading(&finished, "bus_mean")["value"].as_f64().unwrap() > 14.0);
+}
+
+#[test]
+fn a_restarted_database_costs_nothing_but_time() {
+    let mut postgres = Postgres::temporary().unwrap();
+    let (mut server, client) = serve(&postgres.url(), &["--slow-down", "3000"]);
+    let run = client.start(&client.demo());
+    client.wait(&run, |run| run["node_count"].as_i64().unwrap_or(0) > 0);
+    postgres.stop();
+    let (status, answer) = client.get("/api/supplies");
+    assert_eq!(status, 503, "{answer}");
+    assert!(answer["message"].as_str().unwrap().contains("database"));
+    postgres.restart().unwrap();
+    let finished = client.finished(&run);
+    assert_eq!(finished["state"], "done");
+    // The next run works as well: the worker has come back, too.
+    assert_eq!(client.finished(&client.start(&client.demo()))["state"], "done");
+    assert!(!server.ended());
+}

@@ -1,0 +1,8 @@
+//! What the project's commands and its tests share: where things are, and the services they
+//! start and end.
+
+pub mod install;
+pub mod paths;
+pub mod services;
+
+pub use services::{ChromeDriver, Postgres, Server};
