@@ -1,1 +1,189 @@
-//! stub
+//! A whole Mellow Coil with a browser in front of it, for the tests in `tests/`.
+
+use anyhow::{Context, Result, bail};
+use fantoccini::elements::Element;
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::json;
+use std::time::{Duration, Instant};
+use xtask::services::free_port;
+use xtask::{ChromeDriver, Postgres, Server};
+
+/// Database, server and ChromeDriver of one test.
+#[derive(Debug)]
+pub struct Stage {
+    /// The server under test.
+    pub server: Server,
+    driver: ChromeDriver,
+    _postgres: Postgres,
+}
+
+/// How long anything on a page may take to appear.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+impl Stage {
+    /// Starts everything, with further arguments for the server.
+    ///
+    /// # Errors
+    /// If something does not start.
+    pub fn set(arguments: &[&str]) -> Result<Self> {
+        let postgres = Postgres::temporary()?;
+        let server = Server::start(&postgres.url(), free_port()?, arguments)?;
+        Ok(Stage { server, driver: ChromeDriver::start()?, _postgres: postgres })
+    }
+
+    /// Opens a browser window of its own on the library.
+    ///
+    /// # Errors
+    /// If the browser does not start.
+    pub async fn window(&self) -> Result<Page> {
+        let profile = tempfile::tempdir()?;
+        let flags = [
+            "--headless=new".to_owned(),
+            "--no-sandbox".to_owned(),
+            "--disable-gpu".to_owned(),
+            "--disable-dev-shm-usage".to_owned(),
+            "--disable-quic".to_owned(),
+            "--no-first-run".to_owned(),
+            "--disable-background-networking".to_owned(),
+            "--disable-component-update".to_owned(),
+            "--disable-sync".to_owned(),
+            "--hide-scrollbars".to_owned(),
+            "--force-color-profile=srgb".to_owned(),
+            "--window-size=1280,800".to_owned(),
+            format!("--user-data-dir={}", profile.path().display()),
+        ];
+        let mut capabilities = serde_json::Map::new();
+        capabilities.insert("goog:chromeOptions".into(), json!({ "args": flags }));
+        let client = ClientBuilder::new(HttpConnector::new())
+            .capabilities(capabilities)
+            .connect(&self.driver.address())
+            .await
+            .context("the browser does not start")?;
+        client.goto(&self.server.address()).await?;
+        Ok(Page { client, _profile: profile })
+    }
+}
+
+/// A browser window.
+#[derive(Debug)]
+pub struct Page {
+    /// The WebDriver session.
+    pub client: Client,
+    _profile: tempfile::TempDir,
+}
+
+impl Page {
+    /// Waits for an element.
+    ///
+    /// # Errors
+    /// If it does not appear.
+    pub async fn find(&self, css: &str) -> Result<Element> {
+        let wait = self.client.wait().at_most(PATIENCE);
+        wait.for_element(Locator::Css(css)).await.with_context(|| format!("{css} does not appear"))
+    }
+
+    /// Waits for an element and clicks it.
+    ///
+    /// # Errors
+    /// If it does not appear or cannot be clicked.
+    pub async fn click(&self, css: &str) -> Result<()> {
+        Ok(self.find(css).await?.click().await?)
+    }
+
+    /// Clicks the button with exactly this text or label.
+    ///
+    /// # Errors
+    /// If there is none.
+    pub async fn press(&self, name: &str) -> Result<()> {
+        let path = format!("//button[normalize-space()='{name}' or @aria-label='{name}']");
+        let wait = self.client.wait().at_most(PATIENCE);
+        let button = wait.for_element(Locator::XPath(&path)).await.with_context(|| format!("no button {name}"))?;
+        Ok(button.click().await?)
+    }
+
+    /// Waits until the text of an element satisfies a condition, and returns it.
+    ///
+    /// # Errors
+    /// If it never does.
+    pub async fn text(&self, css: &str, wanted: impl Fn(&str) -> bool) -> Result<String> {
+        let deadline = Instant::now() + PATIENCE;
+        let mut seen = String::new();
+        loop {
+            // Elements come and go while the page redraws; a stale one is looked up again.
+            if let Ok(element) = self.client.find(Locator::Css(css)).await
+                && let Ok(text) = element.text().await
+            {
+                if wanted(&text) {
+                    return Ok(text);
+                }
+                seen = text;
+            }
+            if Instant::now() > deadline {
+                bail!("{css} still reads “{seen}”");
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+    }
+
+    /// Replaces the text of the value field with this label and commits it with Enter.
+    ///
+    /// # Errors
+    /// If there is no such field.
+    pub async fn enter(&self, label: &str, text: &str) -> Result<()> {
+        let path = format!("//label[normalize-space()='{label}']/following-sibling::div//input");
+        let wait = self.client.wait().at_most(PATIENCE);
+        let field = wait.for_element(Locator::XPath(&path)).await.with_context(|| format!("no field {label}"))?;
+        field.click().await?;
+        field.send_keys("\u{E009}a\u{E000}").await?;
+        field.send_keys(text).await?;
+        // The field asks the server what the text means before it takes it.
+        tokio::time::sleep(Duration::from_millis(300)).await;
+        Ok(field.send_keys("\u{E007}").await?)
+    }
+
+    /// Opens the demo supply from the library.
+    ///
+    /// # Errors
+    /// If it is not there.
+    pub async fn open_demo(&self) -> Result<()> {
+        self.click("main a").await?;
+        self.find("[data-part=C1]").await?;
+        Ok(())
+    }
+
+    /// Runs the chosen study to its end.
+    ///
+    /// # Errors
+    /// If it does not end.
+    pub async fn run(&self) -> Result<()> {
+        self.press("Run").await?;
+        self.text("[data-testid=verdict-tally]", |text| !text.contains("before") && text.contains("met")).await?;
+        Ok(())
+    }
+
+    /// Reads a value by a script.
+    ///
+    /// # Errors
+    /// If the script fails.
+    pub async fn script(&self, script: &str) -> Result<serde_json::Value> {
+        Ok(self.client.execute(script, vec![]).await?)
+    }
+
+    /// Takes a picture.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub async fn shoot(&self, path: &std::path::Path) -> Result<()> {
+        tokio::time::sleep(Duration::from_millis(600)).await;
+        Ok(std::fs::write(path, self.client.screenshot().await?)?)
+    }
+
+    /// Closes the window.
+    ///
+    /// # Errors
+    /// If the browser does not answer.
+    pub async fn close(self) -> Result<()> {
+        Ok(self.client.close().await?)
+    }
+}

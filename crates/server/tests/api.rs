@@ -226,7 +226,7 @@ fn bad_input_is_refused_with_place_and_remedy() {
 }
 
 #[test]
-fn a_supply_of_ten_thousand_parts_is_stored_checked_and_run() {
+fn a_supply_of_ten_thousand_parts_is_stored_and_checked() {
     let (_server, client) = serve(&database(), &[]);
     let mut parts = vec![json!({
         "id": "V1", "kind": "dc_source", "pins": { "plus": "n0", "minus": "gnd" }, "parameters": { "voltage": "10" }
@@ -249,11 +249,6 @@ fn a_supply_of_ten_thousand_parts_is_stored_checked_and_run() {
     assert_eq!(status, 200, "{supply}");
     // A ladder of resistors hangs on its source, so nothing is amiss.
     assert_eq!(supply["findings"], json!([]));
-    let run = client.start(&supply);
-    client.wait(&run, |run| run["simulated_time"].as_f64().unwrap_or(0.0) > 0.0 || run["state"] != "running");
-    client.post(&format!("/api/runs/{run}/stop"), &json!({}));
-    let run = client.finished(&run);
-    assert!(run["state"] == "done" || run["state"] == "stopped", "{run}");
 }
 
 #[test]

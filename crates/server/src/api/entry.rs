@@ -1,5 +1,5 @@
 use super::supplies::read;
-use super::{ApiError, App, Body};
+use super::{ApiError, App, Body, SupplyPath};
 use axum::Json;
 use axum::extract::{Path, State};
 use circuit::expression;
@@ -7,7 +7,6 @@ use quantity::{Series, Unit, entry, show};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
-use uuid::Uuid;
 
 /// A text in a value field.
 #[derive(Deserialize, JsonSchema)]
@@ -43,7 +42,7 @@ pub(crate) struct EntryMeaning {
 /// Reads a value field in the light of a supply's design values.
 pub(crate) async fn evaluate(
     State(app): State<App>,
-    Path(supply): Path<Uuid>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<Entry>,
 ) -> Result<Json<EntryMeaning>, ApiError> {
     let row = app.store.supply(app.account(), supply).await?;

@@ -1,11 +1,10 @@
 use super::runs::{missing, shown};
-use super::{ApiError, App};
+use super::{ApiError, App, RunPath};
 use axum::extract::{Path, State};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use futures::Stream;
 use std::convert::Infallible;
 use std::time::Duration;
-use uuid::Uuid;
 
 /// How often a run is looked at.
 const EVERY: Duration = Duration::from_millis(200);
@@ -15,7 +14,7 @@ const EVERY: Duration = Duration::from_millis(200);
 /// Workers may live in other processes, so the database is the place to look.
 pub(crate) async fn follow(
     State(app): State<App>,
-    Path(run): Path<Uuid>,
+    Path(RunPath { run }): Path<RunPath>,
 ) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, ApiError> {
     app.store.run(app.account(), run).await?.ok_or_else(missing)?;
     let stream = futures::stream::unfold(Some(None), move |seen: Option<Option<String>>| {

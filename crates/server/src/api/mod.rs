@@ -18,6 +18,8 @@ use axum::extract::DefaultBodyLimit;
 use axum::http::{HeaderValue, header};
 use axum::routing::get;
 use errors::{ApiError, Body};
+use schemars::JsonSchema;
+use serde::Deserialize;
 use tower_http::compression::CompressionLayer;
 use tower_http::trace::TraceLayer;
 use uuid::Uuid;
@@ -39,6 +41,18 @@ impl App {
     }
 }
 
+/// The supply in an address.
+#[derive(Deserialize, JsonSchema)]
+struct SupplyPath {
+    supply: Uuid,
+}
+
+/// The run in an address.
+#[derive(Deserialize, JsonSchema)]
+struct RunPath {
+    run: Uuid,
+}
+
 fn routes() -> ApiRouter<App> {
     ApiRouter::new()
         .api_route("/api/part-kinds", get_with(catalogue::part_kinds, |o| o.id("partKinds")))
@@ -48,7 +62,8 @@ fn routes() -> ApiRouter<App> {
         )
         .api_route(
             "/api/supplies/{supply}",
-            get_with(supplies::show, |o| o.id("showSupply")).put_with(supplies::save, |o| o.id("saveSupply")),
+            get_with(supplies::show, |o| o.id("showSupply"))
+                .put_with(supplies::save, |o| o.id("saveSupply").response::<409, axum::Json<supplies::Conflict>>()),
         )
         .api_route("/api/supplies/{supply}/entry", post_with(entry::evaluate, |o| o.id("evaluateEntry")))
         .api_route(

@@ -1,5 +1,5 @@
 use super::supplies::read;
-use super::{ApiError, App, Body};
+use super::{ApiError, App, Body, RunPath, SupplyPath};
 use crate::store::{RunRow, RunState};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -71,7 +71,10 @@ pub(super) fn missing() -> ApiError {
 }
 
 /// The latest runs of a supply, newest first.
-pub(crate) async fn list(State(app): State<App>, Path(supply): Path<Uuid>) -> Result<Json<Vec<RunShown>>, ApiError> {
+pub(crate) async fn list(
+    State(app): State<App>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
+) -> Result<Json<Vec<RunShown>>, ApiError> {
     let mut runs = Vec::new();
     for row in app.store.runs_of(app.account(), supply).await? {
         runs.push(shown(&app, row).await?);
@@ -82,7 +85,7 @@ pub(crate) async fn list(State(app): State<App>, Path(supply): Path<Uuid>) -> Re
 /// Queues a study of the supply as it is stored now.
 pub(crate) async fn start(
     State(app): State<App>,
-    Path(supply): Path<Uuid>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<StartRun>,
 ) -> Result<Json<RunShown>, ApiError> {
     let row = app.store.supply(app.account(), supply).await?;
@@ -100,13 +103,19 @@ pub(crate) async fn start(
 }
 
 /// One run.
-pub(crate) async fn show(State(app): State<App>, Path(run): Path<Uuid>) -> Result<Json<RunShown>, ApiError> {
+pub(crate) async fn show(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+) -> Result<Json<RunShown>, ApiError> {
     let row = app.store.run(app.account(), run).await?.ok_or_else(missing)?;
     shown(&app, row).await.map(Json)
 }
 
 /// Asks a run to stop; what it has so far is kept.
-pub(crate) async fn stop(State(app): State<App>, Path(run): Path<Uuid>) -> Result<Json<RunShown>, ApiError> {
+pub(crate) async fn stop(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+) -> Result<Json<RunShown>, ApiError> {
     app.store.request_stop(app.account(), run).await?;
-    show(State(app), Path(run)).await
+    show(State(app), Path(RunPath { run })).await
 }

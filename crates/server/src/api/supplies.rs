@@ -1,4 +1,4 @@
-use super::{ApiError, App, Body};
+use super::{ApiError, App, Body, SupplyPath};
 use crate::store::{Saved, SupplyRow};
 use aide::OperationIo;
 use axum::Json;
@@ -162,7 +162,10 @@ pub(crate) async fn create(
 }
 
 /// One supply with its findings and drawing.
-pub(crate) async fn show(State(app): State<App>, Path(supply): Path<Uuid>) -> Result<Json<SupplyShown>, ApiError> {
+pub(crate) async fn show(
+    State(app): State<App>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
+) -> Result<Json<SupplyShown>, ApiError> {
     let row = app.store.supply(app.account(), supply).await?.ok_or_else(missing)?;
     shown(row).map(Json)
 }
@@ -170,7 +173,7 @@ pub(crate) async fn show(State(app): State<App>, Path(supply): Path<Uuid>) -> Re
 /// Stores a new version; answers 409 with both versions if the supply has changed meanwhile.
 pub(crate) async fn save(
     State(app): State<App>,
-    Path(supply): Path<Uuid>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<SaveSupply>,
 ) -> Result<SaveAnswer, ApiError> {
     let document = read(&body.document)?;

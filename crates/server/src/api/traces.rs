@@ -1,6 +1,6 @@
 use super::runs::missing;
 use super::supplies::read;
-use super::{ApiError, App, Body};
+use super::{ApiError, App, Body, RunPath};
 use crate::traces::{Points, Traces};
 use arrow_array::{ArrayRef, Float64Array, RecordBatch};
 use arrow_ipc::writer::StreamWriter;
@@ -30,7 +30,7 @@ pub(crate) struct Window {
 /// A window of a trace as an Arrow IPC stream with the columns `t` and `y`.
 pub(crate) async fn window(
     State(app): State<App>,
-    Path(run): Path<Uuid>,
+    Path(RunPath { run }): Path<RunPath>,
     Query(window): Query<Window>,
 ) -> Result<([(HeaderName, &'static str); 1], Vec<u8>), ApiError> {
     let Window { signal, from, to, width } = window;
@@ -92,7 +92,7 @@ const FEATURES: usize = 12;
 /// Measures signals over a span, with places the ends can snap to.
 pub(crate) async fn measure(
     State(app): State<App>,
-    Path(run): Path<Uuid>,
+    Path(RunPath { run }): Path<RunPath>,
     Body(body): Body<MeasureSpan>,
 ) -> Result<Json<Vec<SpanMeasures>>, ApiError> {
     let circuit = circuit_of(&app, run).await?;

@@ -1,0 +1,122 @@
+//! The interface driven as its users drive it.
+
+use anyhow::Result;
+use fantoccini::Locator;
+use mellow_e2e::Stage;
+
+#[tokio::test(flavor = "multi_thread")]
+async fn open_run_change_and_run_again() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.text("[data-testid=requirement-ripple]", |text| text.contains("not yet tried")).await?;
+
+    page.run().await?;
+    page.text("[data-testid=requirement-ripple]", |text| text.contains("missed")).await?;
+    let first = page.text("[data-testid=reading-bus_ripple]", |text| text.contains('V')).await?;
+    // The power path carries figures now, the load its share.
+    page.text("nav ol", |text| text.contains("ripple") && text.contains("taken") && text.contains("lost")).await?;
+
+    // A wrong unit is refused in the field, and nothing is changed.
+    page.click("[data-part=C1]").await?;
+    page.enter("Capacitance", "2200 V").await?;
+    page.text("aside", |text| text.contains("a capacitance is asked for")).await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 1")).await?;
+    // One preferred value up from 1000 µF is 1200 µF.
+    page.enter("Capacitance", "1000u\u{E013}").await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
+    page.text("[data-part=C1] text", |text| text.contains("1.2") && text.contains("mF")).await?;
+    page.enter("Capacitance", "2200u").await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 3")).await?;
+    page.text("[data-testid=verdict-tally]", |text| text.contains("before the latest change")).await?;
+
+    page.press("Close the inspector").await?;
+    page.run().await?;
+    page.text("[data-testid=requirement-ripple]", |text| text.contains("met")).await?;
+    let second = page.text("[data-testid=reading-bus_ripple]", |text| text.contains('V')).await?;
+    assert_ne!(first, second);
+
+    // What was done is there after a reload.
+    page.client.refresh().await?;
+    page.text("[data-testid=requirement-ripple]", |text| text.contains("met")).await?;
+    page.text("[data-part=C1] text", |text| text.contains("2.2") && text.contains("mF")).await?;
+
+    // Undo starts anew after a reload; a change made now can be taken back.
+    page.click("[data-part=R1]").await?;
+    page.enter("Resistance", "100").await?;
+    page.text("[data-part=R1] text", |text| text.contains("100")).await?;
+    page.press("Undo").await?;
+    page.text("[data-part=R1] text", |text| text.contains("55.77")).await?;
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn zoom_pan_and_measure() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    let axis = "svg[aria-label='Time axis and span']";
+    // The whole run is shown at first.
+    page.text(axis, |text| text.contains("500") && text.contains("ms")).await?;
+    page.text("[data-testid='span-bus.v']", |text| text.matches('V').count() >= 6 && text.contains("100")).await?;
+
+    // Keys zoom in, and back to the whole run.
+    let plots = page.find("[aria-label^='Plots']").await?;
+    plots.click().await?;
+    plots.send_keys("+++++").await?;
+    page.text(axis, |text| !text.contains("500")).await?;
+    plots.send_keys("0").await?;
+    page.text(axis, |text| text.contains("500")).await?;
+    page.press("Zoom to span").await?;
+    page.text(axis, |text| text.contains("400") && !text.contains("100\u{2009}ms")).await?;
+
+    // The end A steps to the next peak, trough or crossing by key; the span follows.
+    let before = page.text("[data-testid='span-bus.v']", |text| !text.is_empty()).await?;
+    let start = page.find("[aria-label='Span start A']").await?;
+    let at = start.attr("aria-valuenow").await?;
+    start.send_keys("\u{E014}").await?;
+    page.text("[data-testid='span-bus.v']", |text| text != before).await?;
+    assert_ne!(page.find("[aria-label='Span start A']").await?.attr("aria-valuenow").await?, at);
+
+    // A trace can be added; its row joins the span.
+    page.press("New strip").await?;
+    let items = page.client.wait().for_element(Locator::XPath("//*[@role='menuitem'][.='T1.p']")).await?;
+    items.click().await?;
+    page.text("[data-testid='span-T1.p']", |text| text.contains('W')).await?;
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_run_shows_its_progress_and_can_be_stopped() -> Result<()> {
+    let stage = Stage::set(&["--slow-down", "20000"])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.press("Run").await?;
+    page.text("[data-testid=progress]", |text| text.contains('%') && text.contains("s left")).await?;
+    page.press("Stop the run").await?;
+    page.text("[data-testid=requirement-ripple]", |text| text.contains("not yet tried")).await?;
+    // What was computed until then is drawn.
+    page.text("svg[aria-label='Time axis and span']", |text| text.contains("ms")).await?;
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn two_windows_never_lose_a_change_silently() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let (one, other) = (stage.window().await?, stage.window().await?);
+    one.open_demo().await?;
+    other.open_demo().await?;
+    one.click("[data-part=C1]").await?;
+    one.enter("Capacitance", "1500u").await?;
+    one.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
+
+    other.click("[data-part=R1]").await?;
+    other.enter("Resistance", "47").await?;
+    other.text("[role=alert]", |text| text.contains("another window") && text.contains("revision 2")).await?;
+    other.press("Save mine on top").await?;
+    other.text("[data-testid=saved]", |text| text.contains("revision 3")).await?;
+    other.text("[data-part=R1] text", |text| text.contains("47")).await?;
+    one.close().await?;
+    other.close().await
+}

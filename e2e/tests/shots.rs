@@ -1,0 +1,31 @@
+//! Retakes the pictures in docs/screenshots; run by `cargo xtask shots`.
+
+use anyhow::Result;
+use mellow_e2e::Stage;
+
+#[tokio::test(flavor = "multi_thread")]
+#[ignore = "writes docs/screenshots"]
+async fn pictures_of_every_view() -> Result<()> {
+    let folder = xtask::paths::root().join("docs/screenshots");
+    std::fs::create_dir_all(&folder)?;
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.shoot(&folder.join("desk-before-run.png")).await?;
+    page.run().await?;
+    page.shoot(&folder.join("desk.png")).await?;
+    page.client.goto(&stage.server.address()).await?;
+    page.find("main a").await?;
+    page.shoot(&folder.join("library.png")).await?;
+    page.open_demo().await?;
+    page.click("[data-part=C1]").await?;
+    page.enter("Capacitance", "2200u").await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
+    page.shoot(&folder.join("inspector.png")).await?;
+    page.press("Close the inspector").await?;
+    page.run().await?;
+    page.press("Zoom to span").await?;
+    page.press("Use the dark look").await?;
+    page.shoot(&folder.join("desk-dark.png")).await?;
+    page.close().await
+}

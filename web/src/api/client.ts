@@ -1,0 +1,197 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { tableFromIPC } from "apache-arrow";
+import createClient from "openapi-fetch";
+import { useEffect } from "react";
+
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Supply = Schemas["Supply"];
+export type SupplyShown = Schemas["SupplyShown"];
+export type Conflict = Schemas["Conflict"];
+export type Run = Schemas["RunShown"];
+export type Outcome = Schemas["Outcome"];
+export type PartKind = Schemas["PartKind"];
+export type Parameter = Schemas["Parameter"];
+export type Finding = Schemas["Finding"];
+export type SpanMeasures = Schemas["SpanMeasures"];
+export type EntryMeaning = Schemas["EntryMeaning"];
+export type Unit = Schemas["Unit"];
+
+const api = createClient<paths>();
+
+/** What the server says went wrong. */
+export class Refused extends Error {
+  findings: Finding[];
+  constructor(problem: unknown) {
+    const { message, findings } = (problem ?? {}) as Partial<Schemas["Problem"]>;
+    super(message ?? "the server did not answer; check that it is running, then try again");
+    this.findings = findings ?? [];
+  }
+}
+
+/** The supply was changed elsewhere in the meantime. */
+export class Stale extends Error {
+  conflict: Conflict;
+  constructor(conflict: Conflict) {
+    super(conflict.message);
+    this.conflict = conflict;
+  }
+}
+
+/** The answer, or what went wrong as an error. */
+function taken<T>(answer: { data?: unknown; error?: unknown }): T {
+  if (answer.data === undefined) throw new Refused(answer.error);
+  // The client library widens the tuples of the generated types to arrays.
+  return answer.data as T;
+}
+
+export function useSupplies() {
+  return useQuery({
+    queryKey: ["supplies"],
+    queryFn: async () => taken<Schemas["SupplyListed"][]>(await api.GET("/api/supplies")),
+  });
+}
+
+export function usePartKinds() {
+  return useQuery({
+    queryKey: ["part-kinds"],
+    staleTime: Infinity,
+    queryFn: async () => taken<PartKind[]>(await api.GET("/api/part-kinds")),
+  });
+}
+
+export function useSupply(supply: string) {
+  return useQuery({
+    queryKey: ["supply", supply],
+    queryFn: async () =>
+      taken<SupplyShown>(await api.GET("/api/supplies/{supply}", { params: { path: { supply } } })),
+  });
+}
+
+export function useSaveSupply(supply: string) {
+  const client = useQueryClient();
+  return useMutation({
+    // Saves go out one after the other, each on top of the one before.
+    scope: { id: `save-${supply}` },
+    mutationFn: async ({ revision, document }: { revision?: number; document: Supply }) => {
+      const known = client.getQueryData<SupplyShown>(["supply", supply]);
+      const body = { revision: revision ?? known?.revision ?? 0, document };
+      const answer = await api.PUT("/api/supplies/{supply}", { params: { path: { supply } }, body });
+      if (answer.response.status === 409) throw new Stale(answer.error as unknown as Conflict);
+      return taken<SupplyShown>(answer);
+    },
+    onSuccess: (stored) => {
+      client.setQueryData(["supply", supply], stored);
+      void client.invalidateQueries({ queryKey: ["supplies"] });
+    },
+  });
+}
+
+export function useRuns(supply: string) {
+  return useQuery({
+    queryKey: ["runs", supply],
+    queryFn: async () =>
+      taken<Run[]>(await api.GET("/api/supplies/{supply}/runs", { params: { path: { supply } } })),
+  });
+}
+
+export function useStartRun(supply: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (study: string) =>
+      taken<Run>(
+        await api.POST("/api/supplies/{supply}/runs", { params: { path: { supply } }, body: { study } }),
+      ),
+    onSuccess: (run) =>
+      client.setQueryData<Run[]>(["runs", supply], (runs) => [
+        run,
+        ...(runs ?? []).filter((r) => r.id !== run.id),
+      ]),
+  });
+}
+
+export function useStopRun() {
+  return useMutation({
+    mutationFn: async (run: string) =>
+      taken<Run>(await api.POST("/api/runs/{run}/stop", { params: { path: { run } } })),
+  });
+}
+
+export function isOver(run: Run): boolean {
+  return run.state === "done" || run.state === "stopped" || run.state === "failed";
+}
+
+/** Keeps a run in the list of runs up to date while it goes on. */
+export function useFollow(supply: string, run: Run | undefined) {
+  const client = useQueryClient();
+  const following = run && !isOver(run) ? run.id : undefined;
+  useEffect(() => {
+    if (!following) return;
+    const events = new EventSource(`/api/runs/${following}/events`);
+    events.addEventListener("run", (event) => {
+      const news = JSON.parse((event as MessageEvent<string>).data) as Run;
+      client.setQueryData<Run[]>(["runs", supply], (runs) => runs?.map((r) => (r.id === news.id ? news : r)));
+      if (isOver(news)) {
+        events.close();
+        void client.invalidateQueries({ queryKey: ["supplies"] });
+      }
+    });
+    return () => events.close();
+  }, [client, following, supply]);
+}
+
+export interface Points {
+  t: Float64Array;
+  y: Float64Array;
+}
+
+/** A window of a trace, thinned by the server to what a plot of this width can show. */
+export function useTraces(run: Run | undefined, signals: string[], from: number, to: number, width: number) {
+  const id = run?.id;
+  return useQuery({
+    queryKey: ["trace", id, signals, from, to, width, run?.node_count],
+    enabled: id !== undefined && (run?.node_count ?? 0) > 0 && width > 0 && to > from,
+    placeholderData: (previous: Map<string, Points> | undefined) => previous,
+    queryFn: async () => {
+      const read = async (signal: string): Promise<[string, Points]> => {
+        const query = new URLSearchParams({ signal, from: `${from}`, to: `${to}`, width: `${width}` });
+        const answer = await fetch(`/api/runs/${id}/trace?${query}`);
+        if (!answer.ok) throw new Refused(await answer.json().catch(() => null));
+        const table = tableFromIPC(new Uint8Array(await answer.arrayBuffer()));
+        const column = (name: string) =>
+          (table.getChild(name)?.toArray() ?? new Float64Array()) as Float64Array;
+        return [signal, { t: column("t"), y: column("y") }];
+      };
+      return new Map(await Promise.all(signals.map(read)));
+    },
+  });
+}
+
+export function useMeasures(run: Run | undefined, signals: string[], from: number, to: number) {
+  const id = run?.id ?? "";
+  return useQuery({
+    queryKey: ["measure", id, signals, from, to, run?.state],
+    enabled: id !== "" && (run?.node_count ?? 0) > 0 && signals.length > 0 && to > from,
+    placeholderData: (previous: SpanMeasures[] | undefined) => previous,
+    queryFn: async () =>
+      taken<SpanMeasures[]>(
+        await api.POST("/api/runs/{run}/measure", {
+          params: { path: { run: id } },
+          body: { signals, from, to },
+        }),
+      ),
+  });
+}
+
+export async function evaluateEntry(
+  supply: string,
+  text: string,
+  unit: Unit,
+  step?: "up" | "down",
+): Promise<EntryMeaning> {
+  const body = { text, unit, step: step ?? null };
+  return taken<EntryMeaning>(
+    await api.POST("/api/supplies/{supply}/entry", { params: { path: { supply } }, body }),
+  );
+}

@@ -1,0 +1,152 @@
+import { Tabs } from "radix-ui";
+
+import { isOver, type Run, type SupplyShown } from "../api/client";
+import { show } from "../ui/quantity";
+import { Verdicts } from "./verdicts";
+
+interface Props {
+  shown: SupplyShown;
+  run?: Run;
+  before?: Run;
+  onPart: (part: string) => void;
+}
+
+/** Numbers, checks and the evidence for them. */
+export function Dock({ shown, run, before, onPart }: Props) {
+  const { document: supply, findings } = shown;
+  const errors = findings.length;
+  const stale = run !== undefined && run.revision !== shown.revision;
+  const tab = (value: string, label: string) => (
+    <Tabs.Trigger
+      value={value}
+      className="h-8 border-b-2 border-transparent px-3 text-muted data-[state=active]:border-copper data-[state=active]:text-ink"
+    >
+      {label}
+    </Tabs.Trigger>
+  );
+  return (
+    <Tabs.Root defaultValue="readings" className="flex h-full flex-col bg-panel">
+      <Tabs.List aria-label="Dock" className="flex shrink-0 items-center border-b border-hairline px-2">
+        {tab("readings", "Requirements and readings")}
+        {tab("checks", errors > 0 ? `Checks (${errors})` : "Checks")}
+        {tab("health", "Health")}
+        {stale && run && isOver(run) && (
+          <span className="ml-3 text-xs text-close">
+            These numbers are of revision {run.revision}; run again to see those of revision {shown.revision}.
+          </span>
+        )}
+      </Tabs.List>
+      <Tabs.Content value="readings" className="grid min-h-0 grow grid-cols-[3fr_2fr] overflow-auto">
+        <Verdicts supply={supply} outcome={run?.outcome} />
+        <Readings shown={shown} run={run} before={before} />
+      </Tabs.Content>
+      <Tabs.Content value="checks" className="min-h-0 grow overflow-auto p-3">
+        {errors === 0 && <p className="text-met">Nothing to complain of.</p>}
+        <ul className="grid gap-2">
+          {findings.map((finding, i) => (
+            <li key={i}>
+              <span className={finding.severity === "error" ? "text-missed" : "text-close"}>
+                {finding.message}.
+              </span>{" "}
+              <span className="text-muted">{finding.remedy}.</span>{" "}
+              {"part" in finding.place && (
+                <button
+                  type="button"
+                  className="text-copper underline"
+                  onClick={() => "part" in finding.place && onPart(finding.place.part)}
+                >
+                  Show {finding.place.part}
+                </button>
+              )}
+            </li>
+          ))}
+        </ul>
+      </Tabs.Content>
+      <Tabs.Content value="health" className="min-h-0 grow overflow-auto p-3">
+        <Health run={run} />
+      </Tabs.Content>
+    </Tabs.Root>
+  );
+}
+
+function Readings({ shown, run, before }: { shown: SupplyShown; run?: Run; before?: Run }) {
+  const result = (of: Run | undefined, id: string) => of?.outcome?.readings.find((r) => r.id === id);
+  return (
+    <table className="w-full self-start border-l border-hairline" aria-label="Readings">
+      <thead className="text-left text-xs text-muted">
+        <tr>
+          <th className="px-3 py-1 font-normal">Reading</th>
+          <th className="px-2 text-right font-normal">This run</th>
+          <th className="px-3 text-right font-normal">Before</th>
+        </tr>
+      </thead>
+      <tbody>
+        {shown.document.readings?.map((reading) => {
+          const now = result(run, reading.id);
+          const then = result(before, reading.id);
+          return (
+            <tr key={reading.id} className="border-t border-hairline" data-testid={`reading-${reading.id}`}>
+              <td
+                className="px-3 py-1"
+                title={`${reading.measure.replaceAll("_", " ")} of ${reading.signal}`}
+              >
+                {reading.title}
+              </td>
+              <td className="figures px-2 text-right whitespace-nowrap" title={now?.problem ?? undefined}>
+                {now ? show(now.value, now.unit) : "–"}
+              </td>
+              <td className="figures px-3 text-right whitespace-nowrap text-muted">
+                {then ? show(then.value, then.unit) : ""}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+function Health({ run }: { run?: Run }) {
+  const health = run?.outcome?.health;
+  if (!health) return <p className="text-muted">Run a study to see why its numbers can be trusted.</p>;
+  const { engine, steadiness } = health;
+  const rows: [string, string][] = [
+    [
+      "Energy unaccounted for",
+      `${(100 * engine.energy.relative).toPrecision(2)}\u2009% of ${show(engine.energy.delivered, "joule", 3)} delivered`,
+    ],
+    ["Steps", `${engine.steps} accepted, ${engine.rejected} rejected, ${engine.unsettled} cut short`],
+    [
+      "Shortest step",
+      `${show(engine.shortest_step, "second", 3)} at ${show(engine.shortest_at, "second", 4)}`,
+    ],
+    ["Tolerance", `${(100 * health.tolerance).toPrecision(2)}\u2009% of full scale`],
+    ...(steadiness
+      ? ([
+          [
+            "Steadiness",
+            `mean of ${steadiness.net} moves by ${(100 * steadiness.relative).toPrecision(2)}\u2009% in ${show(steadiness.over, "second", 3)}`,
+          ],
+        ] as [string, string][])
+      : []),
+    ["Unknowns", `${engine.unknowns}, ${engine.fill} matrix entries`],
+    ["Numerics", `version ${health.engine_version}`],
+  ];
+  return (
+    <div className="grid gap-1">
+      {health.warnings.map((warning) => (
+        <p key={warning} className="text-close">
+          {warning}
+        </p>
+      ))}
+      <dl className="grid grid-cols-[180px_1fr] gap-y-1">
+        {rows.map(([name, value]) => (
+          <div key={name} className="contents">
+            <dt className="text-muted">{name}</dt>
+            <dd className="figures">{value}</dd>
+          </div>
+        ))}
+      </dl>
+    </div>
+  );
+}

@@ -1,0 +1,142 @@
+import { Play, Redo2, Square, Undo2 } from "lucide-react";
+import { Link } from "react-router";
+
+import { isOver, useStopRun, type Run, type SupplyShown } from "../api/client";
+import { Button } from "../ui/button";
+import { Mark } from "../ui/mark";
+import { show } from "../ui/quantity";
+import { ThemeSwitch } from "../ui/themeswitch";
+import { durationOf, secondsLeft } from "./progress";
+import { standings } from "./verdicts";
+
+interface Props {
+  shown: SupplyShown;
+  saving: boolean;
+  saveProblem?: string;
+  study: string;
+  onStudy: (study: string) => void;
+  run?: Run;
+  blocked: boolean;
+  startProblem?: string;
+  onRun: () => void;
+  starting: boolean;
+  undo?: () => void;
+  redo?: () => void;
+}
+
+export function TitleBar(props: Props) {
+  const { shown, run } = props;
+  const going = run !== undefined && !isOver(run);
+  return (
+    <header className="flex h-11 shrink-0 items-center gap-2 border-b border-hairline bg-panel px-3">
+      <Link to="/" className="flex items-center gap-1.5 text-muted hover:text-ink" aria-label="Library">
+        <Mark />
+        <span>Library</span>
+      </Link>
+      <span className="text-hairline">/</span>
+      <h1 className="truncate font-semibold">{shown.document.title}</h1>
+      <span className="shrink-0 text-xs text-muted" role="status" data-testid="saved">
+        {props.saveProblem ? (
+          <span className="text-missed">Not saved: {props.saveProblem}</span>
+        ) : props.saving ? (
+          "Saving…"
+        ) : (
+          `Saved, revision ${shown.revision}`
+        )}
+      </span>
+      <Button
+        look="quiet"
+        aria-label="Undo"
+        title="Undo (Ctrl Z)"
+        disabled={!props.undo}
+        onClick={props.undo}
+      >
+        <Undo2 size={16} />
+      </Button>
+      <Button
+        look="quiet"
+        aria-label="Redo"
+        title="Redo (Ctrl Shift Z)"
+        disabled={!props.redo}
+        onClick={props.redo}
+      >
+        <Redo2 size={16} />
+      </Button>
+      <span className="grow" />
+      {props.startProblem && <span className="truncate text-missed">{props.startProblem}</span>}
+      {run?.state === "failed" && !going && (
+        <span className="truncate text-missed" role="alert" title={run.message ?? ""}>
+          Run failed: {run.message}
+        </span>
+      )}
+      <VerdictTally run={run} stale={run !== undefined && run.revision !== shown.revision} />
+      {going && <Progress run={run} duration={durationOf(shown.document, run.study)} />}
+      <label className="sr-only" htmlFor="study">
+        Study
+      </label>
+      <select
+        id="study"
+        value={props.study}
+        onChange={(event) => props.onStudy(event.target.value)}
+        className="h-8 rounded-md border border-hairline bg-panel px-2"
+      >
+        {shown.document.studies?.map((study) => (
+          <option key={study.id} value={study.id}>
+            {study.title}
+          </option>
+        ))}
+      </select>
+      <Button
+        look="main"
+        disabled={going || props.starting || props.blocked || props.saving || props.study === ""}
+        title={props.blocked ? "The checks found errors; see Checks below" : "Run the study"}
+        onClick={props.onRun}
+      >
+        <Play size={14} /> Run
+      </Button>
+      <ThemeSwitch />
+    </header>
+  );
+}
+
+function VerdictTally({ run, stale }: { run?: Run; stale: boolean }) {
+  if (!run?.outcome) return null;
+  const { met, close, missed } = standings(run.outcome.verdicts);
+  return (
+    <span className="shrink-0 text-xs" data-testid="verdict-tally">
+      {met > 0 && <span className="mr-2 font-semibold text-met">{met} met</span>}
+      {close > 0 && <span className="mr-2 font-semibold text-close">{close} close</span>}
+      {missed > 0 && <span className="mr-2 font-semibold text-missed">{missed} missed</span>}
+      {stale && <span className="mr-2 text-muted">before the latest change</span>}
+    </span>
+  );
+}
+
+function Progress({ run, duration }: { run: Run; duration: number }) {
+  const stop = useStopRun();
+  const part = duration > 0 ? Math.min(1, run.simulated_time / duration) : 0;
+  const left = secondsLeft(run, part);
+  return (
+    <span className="flex shrink-0 items-center gap-2 text-xs" data-testid="progress">
+      <progress
+        className="h-2 w-24 accent-[var(--copper)]"
+        value={part}
+        max={1}
+        aria-label="Progress of the run"
+      />
+      <span className="figures">
+        {run.state === "queued"
+          ? "waiting"
+          : `${Math.round(100 * part)}\u2009%, ${show(run.simulated_time, "second", 3)}`}
+        {left !== undefined && `, ${left} s left`}
+      </span>
+      <Button
+        aria-label="Stop the run"
+        onClick={() => stop.mutate(run.id)}
+        disabled={run.stopping || stop.isPending}
+      >
+        <Square size={12} /> Stop
+      </Button>
+    </span>
+  );
+}

@@ -1,0 +1,97 @@
+import { useEffect, useId, useState, type KeyboardEvent } from "react";
+
+import { evaluateEntry, type EntryMeaning, type Finding, type Unit } from "../api/client";
+import { show, symbol } from "../ui/quantity";
+
+interface Props {
+  supply: string;
+  label: string;
+  help: string;
+  unit: Unit;
+  text: string;
+  /** How an amplitude is meant, if the value is one. */
+  meant?: string;
+  finding?: Finding;
+  onCommit: (text: string) => void;
+}
+
+/** Engineering entry: Enter commits, Esc restores, ↑ and ↓ step through preferred values. */
+export function ValueField({ supply, label, help, unit, text, meant, finding, onCommit }: Props) {
+  const id = useId();
+  const [typed, setTyped] = useState(text);
+  const [meaning, setMeaning] = useState<EntryMeaning>();
+  useEffect(() => {
+    let current = true;
+    const timer = setTimeout(() => {
+      evaluateEntry(supply, typed, unit).then(
+        (found) => current && setMeaning(found),
+        () => current && setMeaning(undefined),
+      );
+    }, 80);
+    return () => {
+      current = false;
+      clearTimeout(timer);
+    };
+  }, [supply, typed, unit]);
+
+  const commit = () => {
+    if (typed !== text && !meaning?.problem) onCommit(typed);
+  };
+  const onKey = async (event: KeyboardEvent<HTMLInputElement>) => {
+    if (event.key === "Enter") commit();
+    if (event.key === "Escape") {
+      event.stopPropagation();
+      setTyped(text);
+    }
+    if (event.key === "ArrowUp" || event.key === "ArrowDown") {
+      event.preventDefault();
+      const stepped = await evaluateEntry(supply, typed, unit, event.key === "ArrowUp" ? "up" : "down");
+      if (!stepped.problem) setTyped(stepped.text);
+    }
+  };
+  const problem = meaning?.problem ?? (typed === text ? finding?.message : undefined);
+  const changed = typed !== text;
+  return (
+    <div className="flex items-start gap-1" title={help}>
+      <label htmlFor={id} className="w-36 shrink-0 pt-1 text-muted">
+        {label}
+      </label>
+      <div className="grow">
+        <div
+          className={`flex items-center rounded-md border ${problem ? "border-missed" : "border-hairline"}`}
+        >
+          <input
+            id={id}
+            value={typed}
+            onChange={(event) => setTyped(event.target.value)}
+            onKeyDown={onKey}
+            onBlur={commit}
+            aria-invalid={problem !== undefined}
+            aria-describedby={`${id}-note`}
+            autoComplete="off"
+            spellCheck={false}
+            className="figures h-7 w-full min-w-0 rounded-md bg-transparent px-2"
+          />
+          <span className="px-2 text-muted">{symbol(unit)}</span>
+        </div>
+        <p id={`${id}-note`} className={`figures text-xs ${problem ? "text-missed" : "text-muted"}`}>
+          {problem ?? note(meaning, unit, meant)}
+          {changed && !problem && <span className="font-sans"> · Enter to set</span>}
+        </p>
+      </div>
+    </div>
+  );
+}
+
+function note(meaning: EntryMeaning | undefined, unit: Unit, meant?: string): string {
+  if (meaning?.value == null) return "\u00a0";
+  const value = meaning.value;
+  const peak = { rms: Math.SQRT2 * value, peak: value, peak_to_peak: value / 2 }[meant ?? ""];
+  if (peak === undefined) return meaning.shown ?? "";
+  const forms = [
+    meant !== "rms" && `${show(peak / Math.SQRT2, unit)} RMS`,
+    meant !== "peak" && `${show(peak, unit)} peak`,
+    meant !== "peak_to_peak" && `${show(2 * peak, unit)} peak-to-peak`,
+  ];
+  return `= ${forms.filter(Boolean).join(", ")}`;
+}

@@ -1,0 +1,77 @@
+import { Link } from "react-router";
+
+import { useSupplies } from "../api/client";
+import { Mark } from "../ui/mark";
+import { Notice } from "../ui/states";
+import { ThemeSwitch } from "../ui/themeswitch";
+
+/** Every supply, with where its requirements stand. */
+export function Library() {
+  const supplies = useSupplies();
+  return (
+    <div className="flex h-full flex-col">
+      <header className="flex h-11 items-center gap-2 border-b border-hairline bg-panel px-4">
+        <Mark />
+        <span className="font-semibold">Mellow Coil</span>
+        <span className="grow" />
+        <ThemeSwitch />
+      </header>
+      <main className="mx-auto w-full max-w-5xl grow overflow-auto p-6">
+        <h1 className="mb-4 text-xl font-semibold">Library</h1>
+        {supplies.isError && <Notice>{supplies.error.message}</Notice>}
+        {supplies.data?.length === 0 && (
+          <Notice>
+            The library is empty. Load the demo supplies with{" "}
+            <code className="figures">mellow-coil load-demo</code>.
+          </Notice>
+        )}
+        <ul className="grid gap-3 md:grid-cols-2">
+          {supplies.data?.map((supply) => (
+            <li key={supply.id}>
+              <Link
+                to={`/supplies/${supply.id}`}
+                className="block h-full rounded-md border border-hairline bg-panel p-4 transition-colors hover:border-copper"
+              >
+                <h2 className="font-semibold">{supply.title}</h2>
+                <p className="mt-1 text-copper">{supply.stages.join(" → ")}</p>
+                <p className="mt-2 line-clamp-2 text-muted">{supply.notes}</p>
+                <Tally {...supply.tally} stale={supply.changed_since_run} />
+                <p className="mt-1 text-xs text-muted">
+                  Changed {new Date(supply.changed_at).toLocaleString()}, revision {supply.revision}
+                </p>
+              </Link>
+            </li>
+          ))}
+        </ul>
+      </main>
+    </div>
+  );
+}
+
+interface TallyProps {
+  met: number;
+  close: number;
+  missed: number;
+  not_tried: number;
+  stale: boolean;
+}
+
+export function Tally({ met, close, missed, not_tried, stale }: TallyProps) {
+  const parts = [
+    { count: met, word: "met", look: "text-met" },
+    { count: close, word: "close", look: "text-close" },
+    { count: missed, word: "missed", look: "text-missed" },
+    { count: not_tried, word: "not yet tried", look: "text-muted" },
+  ].filter((part) => part.count > 0);
+  return (
+    <p className="mt-2 flex flex-wrap gap-x-3 font-semibold" data-testid="tally">
+      {parts.length === 0 && <span className="font-normal text-muted">No requirements</span>}
+      {parts.map((part) => (
+        <span key={part.word} className={part.look}>
+          {part.count} {part.word}
+        </span>
+      ))}
+      {stale && <span className="font-normal text-muted">before the latest change</span>}
+    </p>
+  );
+}

@@ -1,0 +1,33 @@
+import "@fontsource/atkinson-hyperlegible-mono/400.css";
+import "@fontsource/atkinson-hyperlegible-mono/600.css";
+import "@fontsource/atkinson-hyperlegible-next/400.css";
+import "@fontsource/atkinson-hyperlegible-next/600.css";
+import "./theme.css";
+
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { createBrowserRouter, RouterProvider } from "react-router";
+
+import { Desk } from "./desk/desk";
+import { Library } from "./library/library";
+import { NotHere } from "./ui/states";
+import { applyTheme } from "./ui/theme";
+
+const router = createBrowserRouter([
+  { path: "/", element: <Library /> },
+  { path: "/supplies/:supply", element: <Desk /> },
+  { path: "*", element: <NotHere /> },
+]);
+
+applyTheme();
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={new QueryClient({ defaultOptions: { queries: { retry: 1 } } })}>
+        <RouterProvider router={router} />
+      </QueryClientProvider>
+    </StrictMode>,
+  );
+}

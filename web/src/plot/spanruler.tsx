@@ -1,0 +1,118 @@
+import { useRef, type KeyboardEvent, type PointerEvent } from "react";
+
+import { show } from "../ui/quantity";
+import { LEFT, RIGHT, timeScale, timeTicks, type View } from "./draw";
+
+interface Props {
+  view: View;
+  width: number;
+  span?: View;
+  /** Times the ends snap to. */
+  features: { from: number[]; to: number[] };
+  onSpan: (span: View) => void;
+}
+
+/** The time axis, and under it the bracket whose ends A and B are dragged or stepped by key. */
+export function SpanRuler({ view, width, span, features, onSpan }: Props) {
+  const x = timeScale(view, width);
+  const perPixel = (view.to - view.from) / Math.max(1, width - LEFT - RIGHT);
+  const dragging = useRef<"from" | "to">(undefined);
+  const move = (end: "from" | "to", t: number) => {
+    if (!span) return;
+    const next = { ...span, [end]: t };
+    if (next.to > next.from) onSpan(next);
+  };
+  const onPointerMove = (event: PointerEvent<SVGGElement>) => {
+    if (!dragging.current) return;
+    const box = event.currentTarget.ownerSVGElement?.getBoundingClientRect();
+    const t = x.invert(event.clientX - (box?.left ?? 0));
+    // Within six pixels of a peak, trough or crossing the end snaps to it.
+    const near = features[dragging.current].find((f) => Math.abs(f - t) < 6 * perPixel);
+    move(dragging.current, near ?? t);
+  };
+  const onKey = (end: "from" | "to") => (event: KeyboardEvent) => {
+    if (!span || (event.key !== "ArrowLeft" && event.key !== "ArrowRight")) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const forwards = event.key === "ArrowRight";
+    const here = span[end];
+    const slack = 1e-9 * (view.to - view.from);
+    const features_ = features[end];
+    const target = event.shiftKey
+      ? here + (forwards ? 1 : -1) * 4 * perPixel
+      : forwards
+        ? features_.find((f) => f > here + slack)
+        : features_.findLast((f) => f < here - slack);
+    if (target !== undefined) move(end, target);
+  };
+  const [a, b] = [span ? x(span.from) : 0, span ? x(span.to) : 0];
+  const inside = (px: number) => px >= LEFT - 1 && px <= width - RIGHT + 1;
+  const handle = (end: "from" | "to", px: number) =>
+    inside(px) && (
+      <g
+        role="slider"
+        tabIndex={0}
+        aria-label={end === "from" ? "Span start A" : "Span end B"}
+        aria-valuenow={span?.[end]}
+        aria-valuetext={show(span?.[end], "second", 6)}
+        className="cursor-ew-resize"
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          dragging.current = end;
+        }}
+        onPointerMove={onPointerMove}
+        onPointerUp={() => (dragging.current = undefined)}
+        onKeyDown={onKey(end)}
+      >
+        <rect x={px - 8} y={18} width={16} height={22} fill="transparent" />
+        <path d={`M${px} 20 V38`} stroke="var(--copper)" strokeWidth={2} />
+        <text
+          x={end === "from" ? px - 5 : px + 5}
+          y={34}
+          textAnchor={end === "from" ? "end" : "start"}
+          fontSize={12}
+          fontWeight={600}
+          fill="var(--copper)"
+        >
+          {end === "from" ? "A" : "B"}
+        </text>
+      </g>
+    );
+  return (
+    <svg width={width} height={42} role="group" aria-label="Time axis and span" className="block">
+      {timeTicks(view, width).map((tick) => (
+        <text
+          key={tick.x}
+          x={tick.x}
+          y={12}
+          textAnchor="middle"
+          fontSize={11}
+          className="figures"
+          fill="var(--muted)"
+        >
+          {tick.label}
+        </text>
+      ))}
+      {span && (
+        <>
+          <line
+            x1={Math.max(LEFT, a)}
+            x2={Math.min(width - RIGHT, b)}
+            y1={29}
+            y2={29}
+            stroke="var(--copper)"
+            strokeWidth={1.5}
+          />
+          {handle("from", a)}
+          {handle("to", b)}
+          <text x={width - RIGHT + 10} y={25} fontSize={11} className="figures" fill="var(--ink)">
+            Δt {show(span.to - span.from, "second", 4)}
+          </text>
+          <text x={width - RIGHT + 10} y={38} fontSize={11} className="figures" fill="var(--muted)">
+            1/Δt {show(1 / (span.to - span.from), "hertz", 4)}
+          </text>
+        </>
+      )}
+    </svg>
+  );
+}

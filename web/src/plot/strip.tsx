@@ -1,0 +1,80 @@
+import { useEffect, useRef } from "react";
+
+import { drawStrip, LEFT, RIGHT, timeScale, type Size, type Trace, type View } from "./draw";
+
+interface Props {
+  traces: Trace[];
+  view: View;
+  span?: View;
+  size: Size;
+  onView: (view: View) => void;
+  onFull: () => void;
+  onSpan: (span: View) => void;
+}
+
+/** One plot: wheel zooms, drag pans, Shift-drag sets the span, double click shows everything. */
+export function Strip({ traces, view, span, size, onView, onFull, onSpan }: Props) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const drag = useRef<{ x: number; view: View; at: number; spanning: boolean }>(undefined);
+
+  useEffect(() => {
+    const draw = () => canvas.current && drawStrip(canvas.current, size, traces, view, span);
+    const frame = requestAnimationFrame(draw);
+    window.addEventListener("themechange", draw);
+    return () => {
+      cancelAnimationFrame(frame);
+      window.removeEventListener("themechange", draw);
+    };
+  }, [traces, view, span, size]);
+
+  // React's wheel listeners are passive; zooming has to keep the page still.
+  const latest = useRef({ view, size, onView });
+  useEffect(() => {
+    latest.current = { view, size, onView };
+  });
+  useEffect(() => {
+    const element = canvas.current;
+    const onWheel = (event: WheelEvent) => {
+      event.preventDefault();
+      const { view, size, onView } = latest.current;
+      const at = timeScale(view, size.width).invert(event.offsetX);
+      onView(zoomed(view, at, Math.exp(event.deltaY * 0.0015)));
+    };
+    element?.addEventListener("wheel", onWheel, { passive: false });
+    return () => element?.removeEventListener("wheel", onWheel);
+  }, []);
+
+  const perPixel = (view.to - view.from) / Math.max(1, size.width - LEFT - RIGHT);
+  return (
+    <canvas
+      ref={canvas}
+      role="img"
+      aria-label={`Plot of ${traces.map((t) => t.signal).join(", ")}`}
+      style={{ width: size.width, height: size.height }}
+      className="block cursor-grab touch-none active:cursor-grabbing"
+      onDoubleClick={onFull}
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        const at = timeScale(view, size.width).invert(event.nativeEvent.offsetX);
+        drag.current = { x: event.clientX, view, at, spanning: event.shiftKey };
+      }}
+      onPointerMove={(event) => {
+        const start = drag.current;
+        if (!start) return;
+        const moved = (event.clientX - start.x) * perPixel;
+        if (start.spanning) {
+          const [from, to] = [start.at, start.at + moved].sort((a, b) => a - b) as [number, number];
+          if (to > from) onSpan({ from, to });
+        } else {
+          onView({ from: start.view.from - moved, to: start.view.to - moved });
+        }
+      }}
+      onPointerUp={() => (drag.current = undefined)}
+      onPointerCancel={() => (drag.current = undefined)}
+    />
+  );
+}
+
+export function zoomed(view: View, at: number, factor: number): View {
+  return { from: at - (at - view.from) * factor, to: at + (view.to - at) * factor };
+}
