@@ -50,7 +50,7 @@ impl Stage {
             "--disable-sync".to_owned(),
             "--hide-scrollbars".to_owned(),
             "--force-color-profile=srgb".to_owned(),
-            "--window-size=1280,800".to_owned(),
+            "--window-size=1280,943".to_owned(),
             format!("--user-data-dir={}", profile.path().display()),
         ];
         let mut capabilities = serde_json::Map::new();

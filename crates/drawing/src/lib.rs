@@ -70,8 +70,8 @@ pub struct DrawnNet {
     pub wires: Vec<(Spot, Spot)>,
     /// Places where three or more wires meet.
     pub junctions: Vec<Spot>,
-    /// Where the name stands; none for `gnd`, which has its symbol instead.
-    pub label_at: Option<Spot>,
+    /// Where the name stands, in grid squares; none for `gnd`, which has its symbol instead.
+    pub label_at: Option<(f64, f64)>,
     /// Where the symbol of the reference net hangs.
     pub ground_at: Option<Spot>,
 }
@@ -79,7 +79,8 @@ pub struct DrawnNet {
 /// Draws a supply. Parts without a place are put in a row beneath the others.
 pub fn draw(supply: &Supply) -> Drawing {
     let parts = place::parts(supply);
-    let nets = route::nets(supply, &parts);
+    let mut nets = route::nets(supply, &parts);
+    labels::place_names(&mut nets, &parts);
     let spots = parts
         .iter()
         .flat_map(|p| p.pins.iter().map(|(_, s)| *s).chain([p.at]))

@@ -36,7 +36,7 @@ fn drawn(part: &Part, placement: Placement, values: Option<&[f64]>) -> DrawnPart
     let (x, y, rows) = (f64::from(at.x), f64::from(at.y), lines.len() as f64);
     let lying = turn % 180 != 0;
     let (label_at, label_ends) = if symbol.pins.len() > 2 {
-        ((x - 1.5, y - 3.4 - 1.2 * (rows - 1.0)), false)
+        ((x - 1.5, y - 3.9 - 1.2 * (rows - 1.0)), false)
     } else if lying {
         ((x - 1.5, y - 1.0 - 1.2 * (rows - 1.0)), false)
     } else {

@@ -68,13 +68,7 @@ impl Tree {
         let junctions = degree.iter().filter(|(_, d)| **d >= 3).map(|(s, _)| *s).collect();
         let lowest = wires.iter().flat_map(|(a, b)| [*a, *b]).chain(pins.iter().copied());
         let ground_at = lowest.max_by_key(|s| (s.y, s.x)).filter(|_| is_ground(name));
-        // The name stands above the longest level piece, near its left end.
-        let longest = wires.iter().filter(|(a, b)| a.y == b.y).max_by_key(|(a, b)| (b.x - a.x, -a.y));
-        let label_at = match longest {
-            Some((a, b)) => Some(Spot { x: a.x + ((b.x - a.x) / 2).min(3), y: a.y }),
-            None => pins.first().copied(),
-        };
-        DrawnNet { net: name.to_owned(), wires, junctions, label_at: label_at.filter(|_| !is_ground(name)), ground_at }
+        DrawnNet { net: name.to_owned(), wires, junctions, label_at: None, ground_at }
     }
 
     /// Edges joined into the longest straight lines.

@@ -176,8 +176,8 @@ export interface components {
       ground_at?: components["schemas"]["Spot"] | null;
       /** @description Places where three or more wires meet. */
       junctions: components["schemas"]["Spot"][];
-      /** @description Where the name stands; none for `gnd`, which has its symbol instead. */
-      label_at?: components["schemas"]["Spot"] | null;
+      /** @description Where the name stands, in grid squares; none for `gnd`, which has its symbol instead. */
+      label_at?: [number, number] | null;
       /** @description Name. */
       net: string;
       /** @description Straight pieces of wire. */

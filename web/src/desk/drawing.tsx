@@ -53,8 +53,8 @@ export function Drawing({ drawing, kinds, findings, part, stage, onPart }: Props
             )}
             {net.label_at && (
               <text
-                x={net.label_at.x}
-                y={net.label_at.y - 0.35}
+                x={net.label_at[0]}
+                y={net.label_at[1]}
                 className="figures"
                 fontSize={1.05}
                 fill="var(--teal)"

@@ -10,7 +10,7 @@ interface Props {
 
 const HEIGHT = 96;
 /** Where the band runs, and how thick it is at full and at no power. */
-const MIDDLE = 60;
+const MIDDLE = 62;
 const [THIN, THICK] = [3, 22];
 
 /** The stages in order, the power that flows from one to the next, and what each loses. */
@@ -75,22 +75,24 @@ export function PowerPath({ supply, outcome, stage, onStage }: Props) {
                 type="button"
                 aria-pressed={stage === s.id}
                 onClick={() => onStage(s.id)}
-                className={`relative block h-full w-full border-r border-hairline px-3 pt-1 text-left hover:bg-copper-soft/40 ${stage === s.id ? "bg-copper-soft/60" : ""}`}
+                className={`relative flex h-full w-full flex-col items-start border-r border-hairline px-3 pt-1 text-left hover:bg-copper-soft/40 ${stage === s.id ? "bg-copper-soft/60" : ""}`}
               >
-                <span className="block truncate font-semibold">{s.title}</span>
-                <span className="figures block truncate text-xs text-muted">{voltage(figure, s.output)}</span>
+                <span className="block max-w-full truncate font-semibold">{s.title}</span>
+                <span className="figures block max-w-full truncate text-xs text-muted">
+                  {voltage(figure, s.output)}
+                </span>
                 {!last && figure && (
-                  <span className="figures absolute top-[51px] right-1.5 rounded-sm bg-panel/80 px-1 text-xs">
+                  <span className="figures absolute top-[53px] right-1.5 rounded-sm bg-panel/80 px-1 text-xs">
                     {show(figure.power_out, "watt", 3)}
                   </span>
                 )}
                 {last && figure && (
-                  <span className="figures absolute top-[51px] right-1.5 rounded-sm bg-panel/80 px-1 text-xs">
+                  <span className="figures absolute top-[53px] right-1.5 rounded-sm bg-panel/80 px-1 text-xs">
                     {show(figure.absorbed, "watt", 3)} taken
                   </span>
                 )}
                 {i > 0 && !last && figure && figure.absorbed > 0 && (
-                  <span className="figures absolute bottom-0.5 left-[42%] text-xs text-amber">
+                  <span className="figures absolute bottom-0 left-[46%] text-xs text-amber">
                     {show(figure.absorbed, "watt", 3)} lost
                   </span>
                 )}

@@ -26,7 +26,11 @@ export function SpanTable({ measures, colour }: Props) {
           {measures.map((m) => {
             const both = m.at_from != null && m.at_to != null ? m.at_to - m.at_from : null;
             const swing = m.max != null && m.min != null ? m.max - m.min : null;
-            const cells = [m.at_from, m.at_to, both, m.mean, m.rms, swing];
+            // What is a millionth of the trace's size or less is zero to anyone who reads it.
+            const size = Math.max(Math.abs(m.max ?? 0), Math.abs(m.min ?? 0));
+            const cells = [m.at_from, m.at_to, both, m.mean, m.rms, swing].map((value) =>
+              value != null && Math.abs(value) < 1e-6 * size ? 0 : value,
+            );
             return (
               <tr key={m.signal} data-testid={`span-${m.signal}`}>
                 <td className="px-3 font-semibold" style={{ color: colour(m.signal) }}>

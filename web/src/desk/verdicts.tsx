@@ -16,7 +16,7 @@ export function Verdicts({ supply, outcome }: { supply: Supply; outcome?: Outcom
   if (!supply.requirements?.length)
     return <p className="p-3 text-muted">This supply states no requirements.</p>;
   return (
-    <table className="w-full" aria-label="Requirements">
+    <table className="w-full self-start" aria-label="Requirements">
       <thead className="text-left text-xs text-muted">
         <tr>
           <th className="px-3 py-1 font-normal">Requirement</th>

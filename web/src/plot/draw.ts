@@ -108,7 +108,7 @@ export function drawStrip(canvas: HTMLCanvasElement, size: Size, traces: Trace[]
     const scale = scales.get(unit);
     if (!scale) return;
     const [low = 0, high = 1] = scale.domain();
-    for (const tick of ticks(low, high, unit, Math.max(2, Math.floor(size.height / 34)))) {
+    for (const tick of ticks(low, high, unit, Math.max(3, Math.floor(size.height / 28)))) {
       const y = Math.round(scale(tick.value)) + 0.5;
       if (side === 0) {
         context.strokeStyle = tick.value === 0 ? muted : hairline;

@@ -105,10 +105,10 @@ export function SpanRuler({ view, width, span, features, onSpan }: Props) {
           />
           {handle("from", a)}
           {handle("to", b)}
-          <text x={width - RIGHT + 10} y={25} fontSize={11} className="figures" fill="var(--ink)">
+          <text x={width - RIGHT + 20} y={25} fontSize={11} className="figures" fill="var(--ink)">
             Δt {show(span.to - span.from, "second", 4)}
           </text>
-          <text x={width - RIGHT + 10} y={38} fontSize={11} className="figures" fill="var(--muted)">
+          <text x={width - RIGHT + 20} y={38} fontSize={11} className="figures" fill="var(--muted)">
             1/Δt {show(1 / (span.to - span.from), "hertz", 4)}
           </text>
         </>

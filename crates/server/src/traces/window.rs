@@ -32,7 +32,7 @@ pub(crate) struct Traces<'a> {
 }
 
 /// Levels above 0 are used where level 0 has more nodes per pixel than this.
-const NODES_PER_PIXEL: i64 = 32;
+const NODES_PER_PIXEL: i64 = 64;
 
 impl Traces<'_> {
     /// What a plot `width` pixels wide shows of a signal between two times: at most four points a
@@ -100,8 +100,10 @@ impl Traces<'_> {
                 max = max.max(maxs[i]);
                 i += 1;
             }
+            // Strokes alternate in direction where that keeps the line between them short.
+            let rising = points.y.last().is_none_or(|last| (last - min).abs() <= (last - max).abs());
             points.t.extend([starts[first], starts[first]]);
-            points.y.extend([min, max]);
+            points.y.extend(if rising { [min, max] } else { [max, min] });
         }
         Ok(points)
     }
