@@ -144,6 +144,9 @@ pub struct Equations {
     slots: Vec<usize>,
     g: Vec<f64>,
     c: Vec<f64>,
+    /// The entries of `g` and `c` that are not zero, with their places in the vectors.
+    flat_g: Vec<Constant>,
+    flat_c: Vec<Constant>,
     /// Rows that carry a charge or flux.
     pub(crate) dynamic: Vec<bool>,
     /// Unknowns that are states or net voltages: those whose error is controlled.
@@ -197,6 +200,8 @@ impl Equations {
             unknowns: layout.unknowns,
             net_diagonals: diagonals.iter().map(|e| slots[e.0]).collect(),
             columns: columns(circuit),
+            flat_g: flat(&pattern, &g),
+            flat_c: flat(&pattern, &c),
             pattern,
             slots,
             g,
@@ -242,13 +247,11 @@ impl Equations {
     ) {
         f.fill(0.0);
         q.fill(0.0);
-        for column in 0..self.n {
-            let value = at.x[column + 1];
-            for p in self.pattern.column(column) {
-                let row = self.pattern.rows[p] + 1;
-                f[row] += self.g[p] * value;
-                q[row] += self.c[p] * value;
-            }
+        for Constant { row, column, value } in &self.flat_g {
+            f[*row as usize] += value * at.x[*column as usize];
+        }
+        for Constant { row, column, value } in &self.flat_c {
+            q[*row as usize] += value * at.x[*column as usize];
         }
         if let Some(jacobian) = jacobian.as_deref_mut() {
             for ((out, c), g) in jacobian.iter_mut().zip(&self.c).zip(&self.g) {
@@ -320,6 +323,24 @@ impl Equations {
             }
         }
     }
+}
+
+/// A constant entry of the matrices.
+#[derive(Clone, Copy)]
+struct Constant {
+    row: u32,
+    column: u32,
+    value: f64,
+}
+
+fn flat(pattern: &Pattern, values: &[f64]) -> Vec<Constant> {
+    let entry = |column: usize, p: usize| Constant {
+        row: pattern.rows[p] as u32 + 1,
+        column: column as u32 + 1,
+        value: values[p],
+    };
+    let all = (0..pattern.n).flat_map(|column| pattern.column(column).map(move |p| entry(column, p)));
+    all.filter(|constant| constant.value != 0.0).collect()
 }
 
 /// Aids to convergence; none of them is in force in a final result except `gmin`.

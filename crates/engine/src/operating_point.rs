@@ -148,8 +148,9 @@ impl<'a> Search<'a> {
             );
             if let Some((anchor, conductance)) = anchor {
                 self.equations.add_to_diagonals(&mut self.jacobian, conductance);
-                for net in 1..self.equations.nets {
-                    self.f[net] += conductance * (self.x[net] - anchor[net]);
+                let nets = self.f.iter_mut().zip(&self.x).zip(anchor).take(self.equations.nets).skip(1);
+                for ((f, x), anchor) in nets {
+                    *f += conductance * (x - anchor);
                 }
             }
             self.iterations += 1;

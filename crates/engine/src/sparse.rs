@@ -2,9 +2,10 @@
 //!
 //! Columns are ordered once by minimum degree on the pattern of A + Aᵀ. The first numeric
 //! factorisation is left-looking with partial pivoting that prefers the diagonal (Gilbert &
-//! Peierls, SIAM J. Sci. Stat. Comput. 1988); it fixes pivots and pattern, and later ones only
-//! recompute the numbers, without allocation. If a kept pivot becomes unusable the pivots are
-//! chosen anew.
+//! Peierls, SIAM J. Sci. Stat. Comput. 1988); it fixes pivots and pattern and writes down, as
+//! positions in one array of values, every multiplication the elimination needs. Later ones only
+//! follow that program, without allocation or searching. If a kept pivot becomes unusable the
+//! pivots are chosen anew.
 
 /// Column-compressed pattern of a square matrix; rows ascend within a column.
 #[derive(Clone, Debug)]
@@ -69,7 +70,23 @@ pub(crate) struct Lu {
     upper: Columns,
     diagonal: Vec<f64>,
     work: Vec<f64>,
+    program: Program,
     factored: bool,
+}
+
+/// The elimination on kept pivots. All values live in one array: the upper factor, then the
+/// lower, then the diagonal, in the order of their lists.
+#[derive(Clone, Debug, Default)]
+struct Program {
+    values: Vec<f64>,
+    /// Place in `values` of each slot of A.
+    load: Vec<u32>,
+    /// Per column, the end of its updates.
+    ends: Vec<usize>,
+    /// `values[target] −= values[lower]·values[upper]`.
+    updates: Vec<[u32; 3]>,
+    /// Reciprocals of the diagonal.
+    inverse: Vec<f64>,
 }
 
 #[derive(Clone, Debug, Default)]
@@ -100,6 +117,7 @@ impl Lu {
             upper: Columns::default(),
             diagonal: vec![0.0; n],
             work: vec![0.0; n],
+            program: Program::default(),
             factored: false,
         }
     }
@@ -116,46 +134,73 @@ impl Lu {
         }
         self.factored = false;
         self.factor_with_pivoting(values)?;
+        self.write_program();
         self.factored = true;
         Ok(())
     }
 
     /// Recomputes the numbers on the kept pivots; false if one is no longer usable.
-    fn refactor(&mut self, values: &[f64]) -> bool {
-        let Lu { pattern, order, pivot_of_row, lower, upper, diagonal, work, .. } = self;
-        for k in 0..pattern.n {
-            for p in pattern.column(order[k]) {
-                work[pivot_of_row[pattern.rows[p]]] = values[p];
+    fn refactor(&mut self, matrix: &[f64]) -> bool {
+        let Program { values, load, ends, updates, inverse } = &mut self.program;
+        let (lower_base, diagonal_base) = (self.upper.rows.len(), self.upper.rows.len() + self.lower.rows.len());
+        values.fill(0.0);
+        for (slot, place) in load.iter().enumerate() {
+            values[*place as usize] = matrix[slot];
+        }
+        let mut start = 0;
+        for k in 0..ends.len() {
+            for [target, lower, upper] in &updates[start..ends[k]] {
+                values[*target as usize] -= values[*lower as usize] * values[*upper as usize];
             }
-            for u in upper.starts[k]..upper.starts[k + 1] {
-                let i = upper.rows[u];
-                let factor = work[i];
-                upper.values[u] = factor;
-                work[i] = 0.0;
-                if factor != 0.0 {
-                    for l in lower.starts[i]..lower.starts[i + 1] {
-                        work[lower.rows[l]] -= lower.values[l] * factor;
-                    }
-                }
-            }
-            let pivot = work[k];
-            work[k] = 0.0;
-            let mut largest = pivot.abs();
-            let inverse = 1.0 / pivot;
-            for l in lower.starts[k]..lower.starts[k + 1] {
-                let value = work[lower.rows[l]];
-                work[lower.rows[l]] = 0.0;
+            start = ends[k];
+            let pivot = values[diagonal_base + k];
+            let reciprocal = 1.0 / pivot;
+            let mut largest = 0.0f64;
+            for value in &mut values[lower_base + self.lower.starts[k]..lower_base + self.lower.starts[k + 1]] {
                 largest = largest.max(value.abs());
-                lower.values[l] = value * inverse;
+                *value *= reciprocal;
             }
             // Written so that NaN fails too.
             if !(pivot.abs() > KEEP_PIVOT * largest && pivot != 0.0) {
-                work.fill(0.0);
                 return false;
             }
-            diagonal[k] = pivot;
+            inverse[k] = reciprocal;
         }
         true
+    }
+
+    /// Writes down the elimination for the pivots just chosen, and its present values.
+    fn write_program(&mut self) {
+        let n = self.pattern.n;
+        let (upper_count, lower_count) = (self.upper.rows.len(), self.lower.rows.len());
+        let diagonal_base = upper_count + lower_count;
+        let program = &mut self.program;
+        program.values = [&self.upper.values[..], &self.lower.values, &self.diagonal].concat();
+        program.inverse = self.diagonal.iter().map(|d| 1.0 / d).collect();
+        program.load = vec![0; self.pattern.rows.len()];
+        program.ends.clear();
+        program.updates.clear();
+        // Where each row of the column at hand lies in the array of values.
+        let mut place = vec![0u32; n];
+        for k in 0..n {
+            for u in self.upper.starts[k]..self.upper.starts[k + 1] {
+                place[self.upper.rows[u]] = u as u32;
+            }
+            for l in self.lower.starts[k]..self.lower.starts[k + 1] {
+                place[self.lower.rows[l]] = (upper_count + l) as u32;
+            }
+            place[k] = (diagonal_base + k) as u32;
+            for p in self.pattern.column(self.order[k]) {
+                program.load[p] = place[self.pivot_of_row[self.pattern.rows[p]]];
+            }
+            for u in self.upper.starts[k]..self.upper.starts[k + 1] {
+                let i = self.upper.rows[u];
+                for l in self.lower.starts[i]..self.lower.starts[i + 1] {
+                    program.updates.push([place[self.lower.rows[l]], (upper_count + l) as u32, u as u32]);
+                }
+            }
+            program.ends.push(program.updates.len());
+        }
     }
 
     fn factor_with_pivoting(&mut self, values: &[f64]) -> Result<(), Singular> {
@@ -234,27 +279,27 @@ impl Lu {
 
     /// Solves A x = b in place; `b` has one value per row and returns one per column.
     pub(crate) fn solve(&mut self, b: &mut [f64]) {
-        let Lu { pattern, order, pivot_of_row, lower, upper, diagonal, work, .. } = self;
-        let n = pattern.n;
-        for row in 0..n {
-            work[pivot_of_row[row]] = b[row];
+        let Lu { order, pivot_of_row, lower, upper, work, program, .. } = self;
+        let (upper_values, rest) = program.values.split_at(upper.rows.len());
+        for (pivot, value) in pivot_of_row.iter().zip(b.iter()) {
+            work[*pivot] = *value;
         }
+        let n = order.len();
         for k in 0..n {
             let value = work[k];
-            if value != 0.0 {
-                for l in lower.starts[k]..lower.starts[k + 1] {
-                    work[lower.rows[l]] -= lower.values[l] * value;
-                }
+            let range = lower.starts[k]..lower.starts[k + 1];
+            for (row, factor) in lower.rows[range.clone()].iter().zip(&rest[range]) {
+                work[*row] -= factor * value;
             }
         }
         for k in (0..n).rev() {
-            let value = work[k] / diagonal[k];
+            let value = work[k] * program.inverse[k];
             b[order[k]] = value;
-            for u in upper.starts[k]..upper.starts[k + 1] {
-                work[upper.rows[u]] -= upper.values[u] * value;
+            let range = upper.starts[k]..upper.starts[k + 1];
+            for (row, factor) in upper.rows[range.clone()].iter().zip(&upper_values[range]) {
+                work[*row] -= factor * value;
             }
         }
-        work.fill(0.0);
     }
 }
 

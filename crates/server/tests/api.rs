@@ -22,7 +22,7 @@ fn database() -> String {
     let status =
         std::process::Command::new(programs.join("createdb")).args(["--maintenance-db", &url, &name]).status().unwrap();
     assert!(status.success());
-    url.replace("/postgres", &format!("/{name}")).replace("postgres:/", "postgres:/")
+    url.replace("/postgres", &format!("/{name}"))
 }
 
 struct Client {

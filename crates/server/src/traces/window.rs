@@ -115,10 +115,15 @@ fn join_nodes(rows: &[ChunkRow]) -> Result<BTreeMap<&str, Vec<f64>>, TraceError>
     for row in rows {
         let values = decode(&row.data, usize::try_from(row.count).unwrap_or(0)).ok_or(TraceError::Damaged)?;
         let column = columns.entry(&row.signal).or_default();
-        let repeated = if column.is_empty() { 0 } else { OVERLAP };
-        // The inner node a chunk ends with comes again with the next one.
-        column.truncate(column.len().saturating_sub(usize::from(repeated > 0 && column.len() % 2 == 0)));
-        let skip = if repeated > 0 { 1 } else { 0 };
+        let skip = if column.is_empty() {
+            0
+        } else {
+            // The inner node a chunk ends with comes again with the next one.
+            if column.len().is_multiple_of(2) {
+                column.pop();
+            }
+            OVERLAP - 1
+        };
         column.extend_from_slice(values.get(skip..).unwrap_or_default());
     }
     let lengths: std::collections::BTreeSet<usize> = columns.values().map(Vec::len).collect();
