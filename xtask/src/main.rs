@@ -75,19 +75,22 @@ fn test() -> Result<()> {
     install::node()?;
     install::browser()?;
     build_interface()?;
-    step("Building the server for the browser tests");
-    cargo(&["build", "--package", "mellow-server"])?;
+    step("Building");
+    cargo(&BUILD_ALL)?;
     step("Running the tests");
     cargo(&["test", "--workspace"])
 }
+
+/// Builds programs and tests with the features the tests use, so that nothing is built twice.
+const BUILD_ALL: [&str; 3] = ["test", "--workspace", "--no-run"];
 
 fn shots() -> Result<()> {
     install::postgres()?;
     install::node()?;
     install::browser()?;
     build_interface()?;
-    cargo(&["build", "--package", "mellow-server"])?;
-    cargo(&["test", "--package", "mellow-e2e", "--test", "shots", "--", "--ignored", "--nocapture"])
+    cargo(&BUILD_ALL)?;
+    cargo(&["test", "--workspace", "--test", "shots", "--", "--ignored", "--nocapture"])
 }
 
 fn lint() -> Result<()> {
@@ -118,7 +121,7 @@ fn types() -> Result<()> {
     install::node()?;
     let web = paths::root().join("web");
     install_packages(&web)?;
-    cargo(&["build", "--package", "mellow-server"])?;
+    cargo(&BUILD_ALL)?;
     let output = Command::new(paths::program()).arg("openapi").output()?;
     let document = paths::root().join("target/openapi.json");
     std::fs::write(&document, output.stdout)?;

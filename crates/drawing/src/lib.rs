@@ -76,7 +76,8 @@ pub struct DrawnNet {
     pub ground_at: Option<Spot>,
 }
 
-/// Draws a supply. Parts without a place are put in a row beneath the others.
+/// Draws a supply. Parts without a place are put in rows beneath the others; beyond 400 parts no
+/// wires are drawn.
 pub fn draw(supply: &Supply) -> Drawing {
     let parts = place::parts(supply);
     let mut nets = route::nets(supply, &parts);

@@ -3,8 +3,9 @@ use crate::symbols::{symbol, transform};
 use crate::{DrawnPart, Spot};
 use circuit::{Part, Placement, Supply, Turn, resolve};
 
-/// Squares between parts that have no place of their own.
+/// Squares between parts that have no place of their own, and how many of them stand in a row.
 const PITCH: i32 = 8;
+const ROW: i32 = 40;
 
 /// Every part with pins and text in place.
 pub(crate) fn parts(supply: &Supply) -> Vec<DrawnPart> {
@@ -14,7 +15,8 @@ pub(crate) fn parts(supply: &Supply) -> Vec<DrawnPart> {
     let drawn = supply.parts.iter().enumerate().map(|(index, part)| {
         let at = part.at.unwrap_or_else(|| {
             unplaced += 1;
-            Placement { x: PITCH * (unplaced - 1) + 4, y: lowest, turn: Turn::None, mirror: false }
+            let (column, row) = ((unplaced - 1) % ROW, (unplaced - 1) / ROW);
+            Placement { x: PITCH * column + 4, y: lowest + PITCH * row, turn: Turn::None, mirror: false }
         });
         drawn(part, at, circuit.as_ref().map(|c| c.parts[index].values.as_slice()))
     });

@@ -18,8 +18,15 @@ const MARGIN: i32 = 3;
 /// Pins from which on a net is drawn as a rail.
 const RAIL: usize = 4;
 
-/// Wires of every net, in order of appearance.
+/// Parts from which on no wires are drawn: the search would take longer than anyone waits, and
+/// nobody reads such a drawing.
+const MOST_PARTS: usize = 400;
+
+/// Wires of every net, in order of appearance; none for circuits too large to be drawn wired.
 pub(crate) fn nets(supply: &Supply, parts: &[DrawnPart]) -> Vec<DrawnNet> {
+    if parts.len() > MOST_PARTS {
+        return Vec::new();
+    }
     let mut pins: BTreeMap<usize, Vec<Spot>> = BTreeMap::new();
     let mut names: Vec<&str> = Vec::new();
     let mut index: HashMap<&str, usize> = HashMap::new();

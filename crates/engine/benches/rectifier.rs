@@ -2,7 +2,7 @@
 //!
 //! Equal accuracy means: the reference solver runs at the loosest tolerance that brings mean,
 //! ripple and diode peak at least as close to a tight reference as the engine at its default.
-#![allow(missing_docs)]
+#![allow(missing_docs, unreachable_pub)]
 
 #[path = "../tests/common/rectifier.rs"]
 mod rectifier;

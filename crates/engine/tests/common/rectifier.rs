@@ -118,7 +118,6 @@ impl Rectifier {
 pub enum Method {
     Bdf,
     TrBdf2,
-    Esdirk34,
 }
 
 /// The solution at every step the reference solver takes: time, bus voltage, current of D1; and
@@ -156,7 +155,6 @@ pub fn reference(circuit: &Circuit, end: f64, rtol: f64, method: Method) -> Opti
     match method {
         Method::Bdf => walk(problem.bdf::<NalgebraLU<f64>>().ok()?, end, at),
         Method::TrBdf2 => walk(problem.tr_bdf2::<NalgebraLU<f64>>().ok()?, end, at),
-        Method::Esdirk34 => walk(problem.esdirk34::<NalgebraLU<f64>>().ok()?, end, at),
     }
 }
 
