@@ -18,6 +18,7 @@ pub(crate) struct Layout {
     /// By index; the first is `gnd`.
     unknowns: Vec<Unknown>,
     entries: Vec<(usize, usize)>,
+    windings: Vec<usize>,
 }
 
 /// What an unknown is.
@@ -34,6 +35,13 @@ impl Layout {
     pub(crate) fn branch(&mut self, part: &str) -> usize {
         self.unknowns.push(Unknown::Branch(part.to_owned()));
         self.unknowns.len() - 1
+    }
+
+    /// A new branch current that is a state: that of an inductor or winding.
+    pub(crate) fn winding(&mut self, part: &str) -> usize {
+        let branch = self.branch(part);
+        self.windings.push(branch);
+        branch
     }
 
     /// The matrix entry at row and column.
@@ -149,7 +157,7 @@ pub struct Equations {
     flat_c: Vec<Constant>,
     /// Rows that carry a charge or flux.
     pub(crate) dynamic: Vec<bool>,
-    /// Unknowns that are states or net voltages: those whose error is controlled.
+    /// Unknowns whose error is controlled: net voltages and the currents of windings.
     pub(crate) controlled: Vec<bool>,
     net_diagonals: Vec<usize>,
     columns: Vec<Column>,
@@ -160,7 +168,7 @@ impl Equations {
     pub fn new(circuit: &Circuit) -> Self {
         let nets = circuit.nets.len();
         let unknowns = circuit.nets.iter().cloned().map(Unknown::Net).collect();
-        let mut layout = Layout { unknowns, entries: Vec::new() };
+        let mut layout = Layout { unknowns, entries: Vec::new(), windings: Vec::new() };
         let models: Vec<_> = circuit.parts.iter().map(|part| models::build(part, &mut layout)).collect();
         let n = layout.unknowns.len() - 1;
         let diagonals: Vec<Entry> = (1..nets).map(|net| layout.entry(net, net)).collect();
@@ -180,13 +188,12 @@ impl Equations {
         }
         // What fell into the spare slot belongs to gnd and is dropped.
         (g[spare], c[spare]) = (0.0, 0.0);
-        let (mut dynamic, mut controlled) = (vec![false; n + 1], vec![false; n + 1]);
+        let mut controlled = vec![false; n + 1];
         controlled[1..nets].fill(true);
-        for column in 0..n {
-            for p in pattern.column(column).filter(|p| c[*p] != 0.0) {
-                dynamic[pattern.rows[p] + 1] = true;
-                controlled[column + 1] = true;
-            }
+        layout.windings.iter().for_each(|branch| controlled[*branch] = true);
+        let mut dynamic = vec![false; n + 1];
+        for (row, _) in pattern.rows.iter().zip(&c).filter(|(_, value)| **value != 0.0) {
+            dynamic[row + 1] = true;
         }
         Equations {
             n,
@@ -270,6 +277,14 @@ impl Equations {
                     jacobian[*diagonal] += shunt;
                 }
             }
+        }
+    }
+
+    /// `∂q/∂x·v`.
+    pub(crate) fn charges_of(&self, v: &[f64], product: &mut [f64]) {
+        product.fill(0.0);
+        for Constant { row, column, value } in &self.flat_c {
+            product[*row as usize] += value * v[*column as usize];
         }
     }
 

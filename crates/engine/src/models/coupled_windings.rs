@@ -20,7 +20,7 @@ pub(super) struct CoupledWindings {
 impl CoupledWindings {
     pub(super) fn new(part: &ResolvedPart, layout: &mut Layout) -> Self {
         let pins = [0, 1, 2, 3].map(|pin| part.pins[pin]);
-        let branches = [layout.branch(&part.id), layout.branch(&format!("{} secondary", part.id))];
+        let branches = [layout.winding(&part.id), layout.winding(&format!("{} secondary", part.id))];
         let inductances = [part.value("primary_inductance"), part.value("secondary_inductance")];
         CoupledWindings {
             pins,

@@ -19,7 +19,7 @@ pub(super) struct Inductor {
 impl Inductor {
     pub(super) fn new(part: &ResolvedPart, layout: &mut Layout) -> Self {
         let (a, b) = (part.pins[0], part.pins[1]);
-        let branch = layout.branch(&part.id);
+        let branch = layout.winding(&part.id);
         Inductor {
             a,
             b,

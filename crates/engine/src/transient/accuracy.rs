@@ -1,0 +1,98 @@
+//! What error is allowed, and how large a given one is beside it.
+
+use crate::equations::Equations;
+
+/// Allowed error of a step relative to full scale, as a part of the accuracy wanted of the
+/// result. Both the estimate and what errors add up to go with the third power of the step, so
+/// they are in proportion; ten periods of an undamped LC circuit end within the tolerance.
+const LOCAL: f64 = 0.035;
+/// The same for the error between nodes, which does not add up from step to step.
+const BETWEEN_NODES: f64 = 0.1;
+/// Smallest full scale of a quantity, relative to the largest of its kind.
+const SMALLEST_SCALE: f64 = 1e-3;
+/// Full scale is not taken smaller than this, V or A.
+const SMALLEST: f64 = 1e-6;
+
+/// Full scales met so far and the weights that follow from them.
+pub(super) struct Accuracy {
+    nets: usize,
+    local: f64,
+    /// Largest magnitude of each unknown; of the first, which is `gnd`, the largest voltage any
+    /// part imposes.
+    scale: Vec<f64>,
+    /// Reciprocals of the allowed errors, of all unknowns and of those alone whose error is
+    /// controlled.
+    weight: Vec<f64>,
+    controlled: Vec<f64>,
+}
+
+impl Accuracy {
+    pub(super) fn new(equations: &Equations, tolerance: f64) -> Self {
+        let size = equations.n + 1;
+        let mut accuracy = Accuracy {
+            nets: equations.nets,
+            local: LOCAL * tolerance,
+            scale: vec![0.0; size],
+            weight: vec![0.0; size],
+            controlled: equations.controlled.iter().map(|controlled| f64::from(u8::from(*controlled))).collect(),
+        };
+        accuracy.scale[0] = equations.models.iter().map(|m| m.imposed_voltage()).fold(0.0, f64::max);
+        accuracy.update_weights();
+        accuracy
+    }
+
+    /// Takes note of values reached.
+    pub(super) fn note(&mut self, x: &[f64]) {
+        let mut grown = false;
+        for (scale, x) in self.scale[1..].iter_mut().zip(&x[1..]) {
+            if x.abs() > *scale {
+                (*scale, grown) = (x.abs(), true);
+            }
+        }
+        if grown {
+            self.update_weights();
+        }
+    }
+
+    fn update_weights(&mut self) {
+        let largest = |scales: &[f64]| scales.iter().copied().fold(SMALLEST, f64::max);
+        let floors = [largest(&self.scale[..self.nets]), largest(&self.scale[self.nets..])].map(|s| SMALLEST_SCALE * s);
+        for (i, (weight, scale)) in self.weight.iter_mut().zip(&self.scale).enumerate() {
+            *weight = 1.0 / (self.local * scale.max(floors[usize::from(i >= self.nets)]));
+        }
+    }
+
+    /// Largest current met, A.
+    pub(super) fn largest_current(&self) -> f64 {
+        self.scale[self.nets..].iter().copied().fold(SMALLEST, f64::max)
+    }
+
+    /// The largest part of a correction to the unknowns in units of what is allowed, and the
+    /// unknown it concerns; infinite where the correction is not a number.
+    pub(super) fn of_all(&self, correction: &[f64]) -> (f64, usize) {
+        largest(correction.iter().zip(&self.weight).map(|(error, weight)| error * weight))
+    }
+
+    /// The same for the error of a step, looking at what is controlled.
+    pub(super) fn of_step(&self, error: &[f64]) -> (f64, usize) {
+        let sizes = error.iter().zip(&self.weight).zip(&self.controlled);
+        largest(sizes.map(|((error, weight), controlled)| error * weight * controlled))
+    }
+
+    /// The same for an error of the net voltages between nodes.
+    pub(super) fn between_nodes(&self, error: &[f64]) -> (f64, usize) {
+        let voltages = error[..self.nets].iter().zip(&self.weight);
+        largest(voltages.map(|(error, weight)| LOCAL / BETWEEN_NODES * error * weight))
+    }
+}
+
+fn largest(sizes: impl Iterator<Item = f64>) -> (f64, usize) {
+    let (mut largest, mut worst) = (0.0, 0);
+    for (i, size) in sizes.enumerate().skip(1) {
+        let size = size.abs();
+        if size > largest || size.is_nan() {
+            (largest, worst) = (if size.is_nan() { f64::INFINITY } else { size }, i);
+        }
+    }
+    (largest, worst)
+}

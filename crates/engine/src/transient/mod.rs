@@ -1,0 +1,186 @@
+//! The course of everything in time, by TR-BDF2 with a controlled step.
+//!
+//! One step of length h from `(t, x)`, with γ = 2 − √2 and d = γ/2:
+//!
+//! 1. trapezoidal rule to `t + γh`: `q_γ − q = −d·h·(f + f_γ)`;
+//! 2. second-order backward differences to `t + h`: `q₁ = a·q_γ − b·q − d·h·f₁` with
+//!    `a = 1/(γ(2 − γ))`, `b = (1 − γ)²/(γ(2 − γ))`.
+//!
+//! Rows without charge or flux are solved as `f = 0` in both, so constraints hold at every
+//! node. Both stages share the matrix `∂q/∂x/(d·h) + ∂f/∂x`. Before the first step, and wherever
+//! nothing is known about derivatives, a backward Euler step of negligible length finds values
+//! consistent with the charges.
+//!
+//! The local error is estimated from divided differences of f (third order), passed through the
+//! inverse of the matrix so that stiff parts do not inflate it, and held against the full scale
+//! of each state and net voltage. Beside it the third divided difference of each net voltage
+//! bounds what its quadratic leaves out between the nodes, which matters where a voltage follows
+//! a source without any state in between.
+//!
+//! Bank et al., *Transient simulation of silicon devices and circuits*, IEEE Trans. CAS 32,
+//! 1985; Hosea & Shampine, *Analysis and implementation of TR-BDF2*, Appl. Numer. Math. 20, 1996.
+
+mod accuracy;
+mod recorder;
+mod step;
+
+use crate::EngineError;
+use crate::equations::Equations;
+use crate::health::{EnergyBalance, Health};
+use crate::recording::{Command, Observer, Progress};
+use recorder::Recorder;
+use step::{Failure, Stepper};
+
+/// What a transient shall cover and how accurately.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Settings {
+    /// End of the simulated time, s.
+    pub end: f64,
+    /// Time from which nodes are recorded, s.
+    pub record_from: f64,
+    /// Longest step, s.
+    pub max_step: f64,
+    /// Accuracy aimed at, relative to full scale, over some tens of periods or time constants.
+    pub tolerance: f64,
+}
+
+/// How a transient ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Ended {
+    /// At its end.
+    Done,
+    /// Because the observer said so.
+    Stopped,
+}
+
+/// Simulates from rest (charges and fluxes as the parts' initial conditions say) to the end.
+///
+/// # Errors
+/// [`EngineError::Singular`] if something is undetermined, [`EngineError::Stuck`] if even the
+/// shortest step cannot be solved. Everything recorded until then has been handed to the
+/// observer.
+pub fn transient(
+    equations: &Equations,
+    settings: &Settings,
+    observer: &mut dyn Observer,
+    health: &mut Health,
+) -> Result<Ended, EngineError> {
+    let shortest = 1e-15 * settings.end;
+    health.unknowns = equations.n as u64;
+    health.shortest_step = f64::INFINITY;
+    let mut stepper = Stepper::new(equations, settings.tolerance);
+    let mut recorder = Recorder::new(equations, settings.record_from);
+    stepper.make_consistent(shortest, health)?;
+    recorder.begin(&stepper.start);
+    let stored_first = stepper.stored();
+    let result = walk(&mut stepper, &mut recorder, settings, shortest, observer, health);
+    recorder.flush(observer);
+    health.energy = EnergyBalance::new(&recorder.losses, stored_first, stepper.stored());
+    health.fill = stepper.fill() as u64;
+    if !health.shortest_step.is_finite() {
+        health.shortest_step = 0.0;
+    }
+    result
+}
+
+/// Steps to the end, choosing each length.
+fn walk(
+    stepper: &mut Stepper<'_>,
+    recorder: &mut Recorder<'_>,
+    settings: &Settings,
+    shortest: f64,
+    observer: &mut dyn Observer,
+    health: &mut Health,
+) -> Result<Ended, EngineError> {
+    let Settings { end, max_step, .. } = *settings;
+    let equations = stepper.equations;
+    let mut pace = Pace { length: (1e-6 * end).min(max_step), max_step, error_before: 1.0, rejected_before: false };
+    let mut corner = equations.next_corner(0.0).unwrap_or(f64::INFINITY);
+    loop {
+        let reached = stepper.start.t;
+        if end - reached <= shortest {
+            return Ok(Ended::Done);
+        }
+        // Never step over a corner, and do not leave a sliver before one.
+        let target = corner.min(end);
+        let to_target = target - reached;
+        let lands = pace.length >= to_target * (1.0 - 1e-9);
+        let h = if lands { to_target } else { pace.length.min(0.5 * to_target) };
+        match stepper.step(h, health) {
+            Ok(error) if error <= 1.0 => {
+                if lands {
+                    stepper.end.t = target;
+                }
+                health.steps += 1;
+                if h < health.shortest_step {
+                    (health.shortest_step, health.shortest_at) = (h, reached);
+                }
+                recorder.step([&stepper.start, &stepper.middle, &stepper.end], observer);
+                stepper.accept(h);
+                pace.accepted(h, error);
+                if lands && target < end {
+                    corner = equations.next_corner(target).unwrap_or(f64::INFINITY);
+                    stepper.forget();
+                    pace.restart(corner.min(end) - target);
+                }
+                let progress = Progress { time: stepper.start.t, end, health };
+                if observer.progress(&progress) == Command::Stop {
+                    return Ok(Ended::Stopped);
+                }
+            }
+            Ok(error) => {
+                health.rejected += 1;
+                pace.rejected(h, error);
+            }
+            Err(failure) => {
+                health.unsettled += 1;
+                pace.unsettled(h);
+                if let (Failure::Singular(unknown), true) = (&failure, pace.length < shortest) {
+                    return Err(EngineError::Singular { unknown: equations.name(*unknown) });
+                }
+            }
+        }
+        if pace.length < shortest.max(8.0 * f64::EPSILON * reached) && end - stepper.start.t > shortest {
+            return Err(stepper.stuck(pace.length));
+        }
+    }
+}
+
+/// Chooses step lengths from estimated errors: PI control (Gustafsson, ACM TOMS 1991).
+struct Pace {
+    /// Length of the next step, s.
+    length: f64,
+    max_step: f64,
+    error_before: f64,
+    rejected_before: bool,
+}
+
+/// Error aimed at, as a part of the allowed one.
+const AIM: f64 = 0.7;
+
+impl Pace {
+    fn accepted(&mut self, h: f64, error: f64) {
+        let error = error.max(1e-4);
+        let factor = ((AIM / error).powf(0.7 / 3.0) * (self.error_before / AIM).powf(0.4 / 3.0)).clamp(0.2, 4.0);
+        // No growth right after a rejection.
+        self.length = (h * if self.rejected_before { factor.min(1.0) } else { factor }).min(self.max_step);
+        self.error_before = error;
+        self.rejected_before = false;
+    }
+
+    /// Starts anew behind a corner, with so much time before the next.
+    fn restart(&mut self, left: f64) {
+        self.error_before = 1.0;
+        self.length = self.length.min(0.1 * left);
+    }
+
+    fn rejected(&mut self, h: f64, error: f64) {
+        self.rejected_before = true;
+        self.length = h * (0.9 * error.powf(-1.0 / 3.0)).clamp(0.1, 0.9);
+    }
+
+    fn unsettled(&mut self, h: f64) {
+        self.rejected_before = true;
+        self.length = 0.125 * h;
+    }
+}
