@@ -25,4 +25,4 @@ pub use recording::{Chunk, Command, Observer, Progress, Recording, STAGE};
 pub use transient::{Ended, Settings, transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "1";
+pub const VERSION: &str = "2";

@@ -56,6 +56,10 @@ const KEEP_PIVOT: f64 = 1e-4;
 const PREFER_DIAGONAL: f64 = 0.1;
 const NONE: usize = usize::MAX;
 
+/// A kept pivot, counted in pivot order, that serves no longer.
+#[derive(Clone, Copy, Debug)]
+struct Unusable(usize);
+
 /// LU factors of a matrix of fixed pattern.
 #[derive(Clone, Debug)]
 pub(crate) struct Lu {
@@ -70,23 +74,39 @@ pub(crate) struct Lu {
     upper: Columns,
     diagonal: Vec<f64>,
     work: Vec<f64>,
-    program: Program,
-    factored: bool,
+    /// None before pivots are chosen.
+    program: Option<Program>,
 }
 
-/// The elimination on kept pivots. All values live in one array: the upper factor, then the
-/// lower, then the diagonal, in the order of their lists.
+/// The elimination on kept pivots, written down as places in one array of values.
 #[derive(Clone, Debug, Default)]
 struct Program {
+    /// Column after column: the upper factor's entries, the diagonal, the lower factor's. Once a
+    /// column is done its upper entries are divided by the diagonal, so that solving divides at
+    /// its end only.
     values: Vec<f64>,
-    /// Place in `values` of each slot of A.
+    /// Place of each slot of A.
     load: Vec<u32>,
-    /// Per column, the end of its updates.
-    ends: Vec<usize>,
+    columns: Vec<ColumnPlan>,
     /// `values[target] −= values[lower]·values[upper]`.
     updates: Vec<[u32; 3]>,
     /// Reciprocals of the diagonal.
     inverse: Vec<f64>,
+    /// Solving: row and column of each entry of the lower factor, column after column, then of
+    /// the upper one from the last column to the first.
+    solving: Vec<[u32; 2]>,
+    /// Places of the entries of `solving`, and their values, gathered after each factorisation.
+    solving_places: Vec<u32>,
+    solving_values: Vec<f64>,
+}
+
+/// Where a column of the factors lies in `values`, and where its updates end.
+#[derive(Clone, Copy, Debug)]
+struct ColumnPlan {
+    start: u32,
+    diagonal: u32,
+    end: u32,
+    updates_end: u32,
 }
 
 #[derive(Clone, Debug, Default)]
@@ -97,6 +117,11 @@ struct Columns {
 }
 
 impl Columns {
+    /// Rows of a column.
+    fn column(&self, k: usize) -> &[usize] {
+        &self.rows[self.starts[k]..self.starts[k + 1]]
+    }
+
     fn clear(&mut self) {
         self.starts.clear();
         self.starts.push(0);
@@ -117,8 +142,7 @@ impl Lu {
             upper: Columns::default(),
             diagonal: vec![0.0; n],
             work: vec![0.0; n],
-            program: Program::default(),
-            factored: false,
+            program: None,
         }
     }
 
@@ -129,78 +153,60 @@ impl Lu {
 
     /// Factorises the matrix with these values, slot by slot of the pattern.
     pub(crate) fn factor(&mut self, values: &[f64]) -> Result<(), Singular> {
-        if self.factored && self.refactor(values) {
+        if self.refactor(values).is_ok() {
             return Ok(());
         }
-        self.factored = false;
+        self.program = None;
         self.factor_with_pivoting(values)?;
-        self.write_program();
-        self.factored = true;
-        Ok(())
+        self.program = Some(self.program());
+        // On pivots just found this fails by rounding at the edge of singularity only.
+        self.refactor(values).map_err(|Unusable(k)| Singular { column: self.order[k] })
     }
 
-    /// Recomputes the numbers on the kept pivots; false if one is no longer usable.
-    fn refactor(&mut self, matrix: &[f64]) -> bool {
-        let Program { values, load, ends, updates, inverse } = &mut self.program;
-        let (lower_base, diagonal_base) = (self.upper.rows.len(), self.upper.rows.len() + self.lower.rows.len());
-        values.fill(0.0);
-        for (slot, place) in load.iter().enumerate() {
-            values[*place as usize] = matrix[slot];
-        }
-        let mut start = 0;
-        for k in 0..ends.len() {
-            for [target, lower, upper] in &updates[start..ends[k]] {
-                values[*target as usize] -= values[*lower as usize] * values[*upper as usize];
-            }
-            start = ends[k];
-            let pivot = values[diagonal_base + k];
-            let reciprocal = 1.0 / pivot;
-            let mut largest = 0.0f64;
-            for value in &mut values[lower_base + self.lower.starts[k]..lower_base + self.lower.starts[k + 1]] {
-                largest = largest.max(value.abs());
-                *value *= reciprocal;
-            }
-            // Written so that NaN fails too.
-            if !(pivot.abs() > KEEP_PIVOT * largest && pivot != 0.0) {
-                return false;
-            }
-            inverse[k] = reciprocal;
-        }
-        true
+    /// Recomputes the numbers on the kept pivots.
+    fn refactor(&mut self, values: &[f64]) -> Result<(), Unusable> {
+        self.program.as_mut().map_or(Err(Unusable(0)), |program| program.factor(values))
     }
 
-    /// Writes down the elimination for the pivots just chosen, and its present values.
-    fn write_program(&mut self) {
+    /// Writes down the elimination for the pivots just chosen.
+    fn program(&self) -> Program {
         let n = self.pattern.n;
-        let (upper_count, lower_count) = (self.upper.rows.len(), self.lower.rows.len());
-        let diagonal_base = upper_count + lower_count;
-        let program = &mut self.program;
-        program.values = [&self.upper.values[..], &self.lower.values, &self.diagonal].concat();
-        program.inverse = self.diagonal.iter().map(|d| 1.0 / d).collect();
-        program.load = vec![0; self.pattern.rows.len()];
-        program.ends.clear();
-        program.updates.clear();
-        // Where each row of the column at hand lies in the array of values.
-        let mut place = vec![0u32; n];
+        let mut program = Program { load: vec![0; self.pattern.rows.len()], ..Program::default() };
+        // Where each row of the column at hand lies in the array of values, and each value's row.
+        let (mut place, mut row_of) = (vec![0u32; n], Vec::new());
         for k in 0..n {
-            for u in self.upper.starts[k]..self.upper.starts[k + 1] {
-                place[self.upper.rows[u]] = u as u32;
+            let start = row_of.len() as u32;
+            let (upper, lower) = (self.upper.column(k), self.lower.column(k));
+            for row in upper.iter().chain([&k]).chain(lower) {
+                place[*row] = row_of.len() as u32;
+                row_of.push(*row as u32);
             }
-            for l in self.lower.starts[k]..self.lower.starts[k + 1] {
-                place[self.lower.rows[l]] = (upper_count + l) as u32;
-            }
-            place[k] = (diagonal_base + k) as u32;
             for p in self.pattern.column(self.order[k]) {
                 program.load[p] = place[self.pivot_of_row[self.pattern.rows[p]]];
             }
-            for u in self.upper.starts[k]..self.upper.starts[k + 1] {
-                let i = self.upper.rows[u];
-                for l in self.lower.starts[i]..self.lower.starts[i + 1] {
-                    program.updates.push([place[self.lower.rows[l]], (upper_count + l) as u32, u as u32]);
-                }
+            for row in upper {
+                let earlier: &ColumnPlan = &program.columns[*row];
+                let lower = earlier.diagonal + 1..earlier.end;
+                program.updates.extend(lower.map(|l| [place[row_of[l as usize] as usize], l, place[*row]]));
             }
-            program.ends.push(program.updates.len());
+            program.solving.extend(lower.iter().map(|row| [*row as u32, k as u32]));
+            program.solving_places.extend(lower.iter().map(|row| place[*row]));
+            program.columns.push(ColumnPlan {
+                start,
+                diagonal: start + upper.len() as u32,
+                end: row_of.len() as u32,
+                updates_end: program.updates.len() as u32,
+            });
         }
+        for (k, plan) in program.columns.iter().enumerate().rev() {
+            let upper = plan.start..plan.diagonal;
+            program.solving.extend(upper.clone().map(|place| [row_of[place as usize], k as u32]));
+            program.solving_places.extend(upper);
+        }
+        program.values = vec![0.0; row_of.len()];
+        program.inverse = vec![0.0; n];
+        program.solving_values = vec![0.0; program.solving.len()];
+        program
     }
 
     fn factor_with_pivoting(&mut self, values: &[f64]) -> Result<(), Singular> {
@@ -279,26 +285,60 @@ impl Lu {
 
     /// Solves A x = b in place; `b` has one value per row and returns one per column.
     pub(crate) fn solve(&mut self, b: &mut [f64]) {
-        let Lu { order, pivot_of_row, lower, upper, work, program, .. } = self;
-        let (upper_values, rest) = program.values.split_at(upper.rows.len());
-        for (pivot, value) in pivot_of_row.iter().zip(b.iter()) {
-            work[*pivot] = *value;
+        for (pivot, value) in self.pivot_of_row.iter().zip(b.iter()) {
+            self.work[*pivot] = *value;
         }
-        let n = order.len();
-        for k in 0..n {
-            let value = work[k];
-            let range = lower.starts[k]..lower.starts[k + 1];
-            for (row, factor) in lower.rows[range.clone()].iter().zip(&rest[range]) {
-                work[*row] -= factor * value;
-            }
+        if let Some(program) = &self.program {
+            program.solve(&mut self.work);
         }
-        for k in (0..n).rev() {
-            let value = work[k] * program.inverse[k];
-            b[order[k]] = value;
-            let range = upper.starts[k]..upper.starts[k + 1];
-            for (row, factor) in upper.rows[range.clone()].iter().zip(&upper_values[range]) {
-                work[*row] -= factor * value;
+        for (column, value) in self.order.iter().zip(&self.work) {
+            b[*column] = *value;
+        }
+    }
+}
+
+impl Program {
+    fn factor(&mut self, matrix: &[f64]) -> Result<(), Unusable> {
+        let values = &mut self.values;
+        values.fill(0.0);
+        for (place, value) in self.load.iter().zip(matrix) {
+            values[*place as usize] = *value;
+        }
+        let mut begun = 0;
+        for (k, (plan, inverse)) in self.columns.iter().zip(&mut self.inverse).enumerate() {
+            for [target, lower, upper] in &self.updates[begun..plan.updates_end as usize] {
+                values[*target as usize] -= values[*lower as usize] * values[*upper as usize];
             }
+            begun = plan.updates_end as usize;
+            let pivot = values[plan.diagonal as usize];
+            let reciprocal = 1.0 / pivot;
+            let mut largest = 0.0f64;
+            for value in &mut values[plan.diagonal as usize + 1..plan.end as usize] {
+                largest = largest.max(value.abs());
+                *value *= reciprocal;
+            }
+            // Written so that NaN fails too.
+            if !(pivot.abs() > KEEP_PIVOT * largest && pivot != 0.0) {
+                return Err(Unusable(k));
+            }
+            for value in &mut values[plan.start as usize..plan.diagonal as usize] {
+                *value *= reciprocal;
+            }
+            *inverse = reciprocal;
+        }
+        for (value, place) in self.solving_values.iter_mut().zip(&self.solving_places) {
+            *value = values[*place as usize];
+        }
+        Ok(())
+    }
+
+    /// Solves in place, in pivot order.
+    fn solve(&self, x: &mut [f64]) {
+        for ([row, column], value) in self.solving.iter().zip(&self.solving_values) {
+            x[*row as usize] -= value * x[*column as usize];
+        }
+        for (x, inverse) in x.iter_mut().zip(&self.inverse) {
+            *x *= inverse;
         }
     }
 }

@@ -5,7 +5,7 @@ use crate::equations::Equations;
 /// Allowed error of a step relative to full scale, as a part of the accuracy wanted of the
 /// result. Both the estimate and what errors add up to go with the third power of the step, so
 /// they are in proportion; ten periods of an undamped LC circuit end within the tolerance.
-const LOCAL: f64 = 0.035;
+const LOCAL: f64 = 0.15;
 /// The same for the error between nodes, which does not add up from step to step.
 const BETWEEN_NODES: f64 = 0.1;
 /// Smallest full scale of a quantity, relative to the largest of its kind.

@@ -15,12 +15,21 @@ const B: f64 = (1.0 - STAGE) * (1.0 - STAGE) / (STAGE * (2.0 - STAGE));
 /// Error constant of Bank et al., (−3γ² + 4γ − 2)/(12(2 − γ)).
 const K: f64 = (-3.0 * STAGE * STAGE + 4.0 * STAGE - 2.0) / (12.0 * (2.0 - STAGE));
 
+/// Part of the twice filtered error in the correction: the largest that leaves the method stable
+/// for every oscillation and decay, found by scanning the left half-plane.
+const DAMPING: f64 = 0.85;
+
 const CONDITIONS: Conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0 };
 /// A sharp exponential is descended by one of its slopes per iteration, so allow many.
-const MOST_ITERATIONS: u32 = 40;
-/// Iterations stop when the error left, by the rate of convergence (Hairer & Wanner, *Solving
-/// Ordinary Differential Equations II*, IV.8), is below this part of the allowed error.
-const SETTLED: f64 = 0.05;
+const MOST_ITERATIONS: u32 = 60;
+/// Iterations stop when the error left, by the rate of convergence, is below this part of the
+/// allowed error.
+const SETTLED: f64 = 0.1;
+/// A correction so many times the allowed error came from an iterate that had strayed, beyond a
+/// junction's exponential perhaps; that the next is smaller tells nothing of convergence.
+const STRAYED: f64 = 100.0;
+/// Rates of convergence are trusted so much less each time they are not measured anew.
+const DOUBT: f64 = 1.2;
 /// Largest |s(s − γ)(s − 1)| over the step.
 const CUBIC_PEAK: f64 = 0.0631;
 /// Current that may be missing at a net, relative to the accuracy wanted and the largest current.
@@ -50,6 +59,16 @@ pub(super) enum Failure {
     Singular(usize),
 }
 
+/// Which stage is solved.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Stage {
+    /// One that stands by itself: with matrices of its own and everything evaluated at its end.
+    Inner,
+    /// The second of a step, which may begin with the matrix of the first and is corrected
+    /// afterwards.
+    End,
+}
+
 /// Takes steps and remembers what the next one needs of the last.
 pub(super) struct Stepper<'a> {
     pub(super) equations: &'a Equations,
@@ -58,18 +77,20 @@ pub(super) struct Stepper<'a> {
     lu: Lu,
     jacobian: Vec<f64>,
     right: Vec<f64>,
+    missing: Vec<f64>,
     correction: Vec<f64>,
+    change: Vec<f64>,
     /// Beginning of the step, its inner node and its end.
     pub(super) start: Node,
     pub(super) middle: Node,
     pub(super) end: Node,
-    /// Start and inner node of the step before and its length, for extrapolation; no length
-    /// where it must not be extrapolated.
-    before: Vec<f64>,
-    before_middle: Vec<f64>,
-    before_length: Option<f64>,
-    /// Estimated ratio of error left to last correction in Newton's method.
-    contraction: f64,
+    /// Nodes before the start, latest first, and how many of them may be extrapolated.
+    past: [(f64, Vec<f64>); 3],
+    known: usize,
+    /// Newton's method, converging quadratically, leaves so much of an error times its square.
+    curvature: f64,
+    /// The first iteration of an end stage, with the matrix of the inner stage, leaves this part.
+    kept_contraction: f64,
     /// The unknown that was worst in the last failure.
     pub(super) worst: usize,
 }
@@ -85,14 +106,16 @@ impl<'a> Stepper<'a> {
             lu: equations.factors(),
             jacobian: equations.matrix(),
             right: vec![0.0; size],
+            missing: vec![0.0; size],
             correction: vec![0.0; size],
+            change: vec![0.0; size],
             start: node.clone(),
             middle: node.clone(),
             end: node,
-            before: vec![0.0; size],
-            before_middle: vec![0.0; size],
-            before_length: None,
-            contraction: 1.0,
+            past: std::array::from_fn(|_| (0.0, vec![0.0; size])),
+            known: 0,
+            curvature: f64::INFINITY,
+            kept_contraction: 1.0,
             worst: 0,
         }
     }
@@ -121,7 +144,7 @@ impl<'a> Stepper<'a> {
         for exponent in [0, 2, 4, 6] {
             self.end.x.fill(0.0);
             let alpha = 1.0 / (length * 10f64.powi(exponent));
-            outcome = self.iterate(0.0, alpha, 60, health);
+            outcome = self.iterate(0.0, alpha, Stage::Inner, health);
             if outcome.is_ok() {
                 break;
             }
@@ -137,6 +160,19 @@ impl<'a> Stepper<'a> {
         }
     }
 
+    /// Finds the start anew from its charges, by a backward Euler step of a length that is nothing
+    /// beside the steps that fail. Where a step was accepted on the edge of a device's switching,
+    /// voltages can be left that do not agree with the charges, and no step from there is short
+    /// enough.
+    pub(super) fn settle_start(&mut self, length: f64, health: &mut Health) {
+        self.forget();
+        self.right.copy_from_slice(&self.start.q);
+        self.end.x.copy_from_slice(&self.start.x);
+        if self.iterate(self.start.t, 1.0 / length, Stage::Inner, health).is_ok() {
+            std::mem::swap(&mut self.start, &mut self.end);
+        }
+    }
+
     /// The error that names what would not settle.
     pub(super) fn stuck(&self, step: f64) -> EngineError {
         EngineError::Stuck {
@@ -149,27 +185,27 @@ impl<'a> Stepper<'a> {
 
     /// Forgets the steps before: what follows must not be extrapolated from them.
     pub(super) fn forget(&mut self) {
-        self.before_length = None;
-        self.contraction = 1.0;
+        self.known = 0;
+        self.curvature = f64::INFINITY;
     }
 
     /// Tries a step of length h from `start` into `middle` and `end`; returns the estimated
     /// error relative to what is allowed.
     pub(super) fn step(&mut self, h: f64, health: &mut Health) -> Result<f64, Failure> {
         let alpha = 1.0 / (D * h);
-        self.predict_middle(h);
+        self.predict(self.start.t + STAGE * h, false);
         let rows = self.right.iter_mut().zip(&self.start.q).zip(&self.start.f).zip(&self.equations.dynamic);
         for (((right, q), f), dynamic) in rows {
             *right = if *dynamic { q - D * h * f } else { 0.0 };
         }
-        self.iterate(self.start.t + STAGE * h, alpha, MOST_ITERATIONS, health)?;
+        self.iterate(self.start.t + STAGE * h, alpha, Stage::Inner, health)?;
         std::mem::swap(&mut self.middle, &mut self.end);
 
-        self.predict_end(h);
+        self.predict(self.start.t + h, true);
         for ((right, q), middle) in self.right.iter_mut().zip(&self.start.q).zip(&self.middle.q) {
             *right = A * middle - B * q;
         }
-        self.iterate(self.start.t + h, alpha, MOST_ITERATIONS, health)?;
+        self.iterate(self.start.t + h, alpha, Stage::End, health)?;
         let error = self.error(alpha, h).max(self.error_between_nodes(h));
         if error <= 1.0 {
             self.correct(alpha, health)?;
@@ -177,27 +213,38 @@ impl<'a> Stepper<'a> {
         Ok(error)
     }
 
-    /// Takes the estimated error e off the end of the step, which makes the method third order.
+    /// Takes the estimated error off the end of the step, which makes the method third order.
     ///
-    /// Solves `alpha·(q(x) − q₁ + ∂q/∂x·e) + f(x) − f₁ = 0`, all rows without charge `f(x) = 0`.
-    /// So the estimate passes through the matrix a second time, without which stiff parts would
-    /// not be damped.
+    /// The estimate e, in `right`, has passed through the matrix once. With every further pass,
+    /// `M = (alpha·∂q/∂x + ∂f/∂x)⁻¹·alpha·∂q/∂x`, stiff parts are damped more and oscillations
+    /// lose more. `(1 + μ)·M·e − μ·M²·e` keeps the method L-stable and all but free of loss.
+    /// So this solves `alpha·(q(x) − q₁ + ∂q/∂x·v) + f(x) − f₁ = 0` with
+    /// `v = (1 + μ)·e − μ·M·e`; all rows without charge `f(x) = 0`.
     fn correct(&mut self, alpha: f64, health: &mut Health) -> Result<(), Failure> {
-        let Stepper { equations, end, right, correction, lu, .. } = self;
-        equations.charges_of(right, correction);
-        let rows = right.iter_mut().zip(correction.iter_mut()).zip(end.q.iter().zip(&end.f)).zip(&equations.dynamic);
-        for (((right, change), (q, f)), dynamic) in rows {
-            *right = if *dynamic { q - *change + f / alpha } else { 0.0 };
-            *change *= alpha;
+        let Stepper { equations, accuracy, end, right, correction, change, lu, .. } = self;
+        equations.charges_of(right, change);
+        for ((once, change), dynamic) in correction.iter_mut().zip(change.iter()).zip(&equations.dynamic) {
+            *once = if *dynamic { alpha * change } else { 0.0 };
+        }
+        lu.solve(&mut correction[1..]);
+        for (v, once) in right.iter_mut().zip(correction.iter()) {
+            *v += DAMPING * (*v - once);
+        }
+        equations.charges_of(right, change);
+        let rows = right.iter_mut().zip(correction.iter_mut()).zip(end.q.iter().zip(&end.f)).zip(change.iter());
+        for ((((right, correction), (q, f)), change), dynamic) in rows.zip(&equations.dynamic) {
+            (*right, *correction) = if *dynamic { (q - change + f / alpha, alpha * change) } else { (0.0, 0.0) };
         }
         // The matrix of the last iteration serves.
         lu.solve(&mut correction[1..]);
         subtract(&mut end.x, correction);
-        if self.obeys_current_law(alpha) {
+        let (size, _) = accuracy.of_all(correction);
+        let settled = size * (self.curvature * size).min(1.0) < SETTLED || !equations.nonlinear;
+        if settled && self.obeys_current_law(alpha) {
             return Ok(());
         }
         let t = self.end.t;
-        self.iterate(t, alpha, MOST_ITERATIONS, health)
+        self.iterate(t, alpha, Stage::Inner, health)
     }
 
     /// Evaluates everything at `end.x`, and tells whether the currents at every net add up.
@@ -218,61 +265,59 @@ impl<'a> Stepper<'a> {
     }
 
     /// Makes the step just tried the one before.
-    pub(super) fn accept(&mut self, h: f64) {
-        std::mem::swap(&mut self.before, &mut self.start.x);
-        std::mem::swap(&mut self.before_middle, &mut self.middle.x);
+    pub(super) fn accept(&mut self) {
+        self.past.swap(0, 2);
+        for (past, node) in self.past.iter_mut().zip([&mut self.middle, &mut self.start]) {
+            past.0 = node.t;
+            std::mem::swap(&mut past.1, &mut node.x);
+        }
+        self.known = if self.known == 0 { 2 } else { 3 };
         std::mem::swap(&mut self.start, &mut self.end);
-        self.before_length = Some(h);
         self.accuracy.note(&self.start.x);
     }
 
-    /// Extrapolates the last step's quadratic to the inner node of a step of h, into `end.x`.
-    fn predict_middle(&mut self, h: f64) {
-        let Some(last) = self.before_length else {
-            self.end.x.copy_from_slice(&self.start.x);
-            return;
-        };
-        let (w0, wm, w1) = lagrange(1.0 + STAGE * h / last);
-        let nodes = self.before.iter().zip(&self.before_middle).zip(&self.start.x);
-        for (x, ((before, middle), start)) in self.end.x.iter_mut().zip(nodes) {
-            *x = w0 * before + wm * middle + w1 * start;
+    /// Extrapolates the last nodes to a time, into `end.x`; the inner node of the present step
+    /// counts among them if it is solved.
+    fn predict(&mut self, t: f64, inner_solved: bool) {
+        let Stepper { past, known, start, middle, end, .. } = self;
+        let inner = inner_solved.then_some((middle.t, &middle.x));
+        let past = past[..*known].iter().map(|(t, x)| (*t, x));
+        let nodes = inner.into_iter().chain([(start.t, &start.x)]).chain(past);
+        let mut times = [0.0; 4];
+        let mut values: [&[f64]; 4] = [&start.x; 4];
+        let mut count = 0;
+        for (node, (time, x)) in nodes.take(4).enumerate() {
+            (times[node], values[node], count) = (time, x, node + 1);
         }
-    }
-
-    /// Extrapolates from start and inner node, and the inner node before if there is one, to
-    /// the end of the step, into `end.x`.
-    fn predict_end(&mut self, h: f64) {
-        let (before, start, middle) = match self.before_length {
-            None => (0.0, 1.0 - 1.0 / STAGE, 1.0 / STAGE),
-            Some(last) => {
-                // Nodes at −p, 0 and γ in units of this step, value wanted at 1.
-                let p = (1.0 - STAGE) * last / h;
-                (
-                    (1.0 - STAGE) / (p * (p + STAGE)),
-                    (1.0 + p) * (1.0 - STAGE) / (-p * STAGE),
-                    (1.0 + p) / (STAGE * (STAGE + p)),
-                )
-            }
-        };
-        let nodes = self.before_middle.iter().zip(&self.start.x).zip(&self.middle.x);
-        for (x, ((x_before, x_start), x_middle)) in self.end.x.iter_mut().zip(nodes) {
-            *x = before * x_before + start * x_start + middle * x_middle;
+        let weights: [f64; 4] = std::array::from_fn(|i| {
+            let others = (0..count).filter(|j| *j != i);
+            if i < count { others.map(|j| (t - times[j]) / (times[i] - times[j])).product() } else { 0.0 }
+        });
+        let [a, b, c, d] = values;
+        for (x, (((a, b), c), d)) in end.x.iter_mut().zip(a.iter().zip(b).zip(c).zip(d)) {
+            *x = weights[0] * a + weights[1] * b + weights[2] * c + weights[3] * d;
         }
     }
 
     /// Newton on `alpha·(q(x) − right) + f(x) = 0` from `end.x`; leaves x, f, q in `end`.
-    fn iterate(&mut self, t: f64, alpha: f64, most: u32, health: &mut Health) -> Result<(), Failure> {
+    fn iterate(&mut self, t: f64, alpha: f64, stage: Stage, health: &mut Health) -> Result<(), Failure> {
         self.end.t = t;
-        // What earlier iterations showed of the rate still counts, with growing doubt.
-        let mut rate = self.contraction.max(1e-12).powf(0.8);
+        // What earlier iterations showed of the rates still counts, with growing doubt.
+        self.curvature *= DOUBT;
+        self.kept_contraction *= DOUBT;
         let mut before: Option<f64> = None;
-        for _ in 0..most {
-            let Stepper { equations, accuracy, end, right, jacobian, lu, correction, .. } = self;
+        for iteration in 0..MOST_ITERATIONS {
+            let kept = iteration == 0 && stage == Stage::End;
+            let Stepper { equations, accuracy, end, right, jacobian, lu, correction, missing, .. } = self;
             let Node { x, f, q, currents, .. } = end;
-            equations.evaluate(Point { x, t }, CONDITIONS, alpha, f, q, currents, Some(jacobian));
+            let matrix = (!kept).then_some(&mut jacobian[..]);
+            equations.evaluate(Point { x, t }, CONDITIONS, alpha, f, q, currents, matrix);
             health.iterations += 1;
-            lu.factor(jacobian).map_err(|singular| Failure::Singular(singular.column + 1))?;
-            residual(correction, alpha, q, right, f);
+            if !kept {
+                lu.factor(jacobian).map_err(|singular| Failure::Singular(singular.column + 1))?;
+            }
+            residual(missing, alpha, q, right, f);
+            correction.copy_from_slice(missing);
             lu.solve(&mut correction[1..]);
             subtract(x, correction);
             let (size, worst) = accuracy.of_all(correction);
@@ -280,20 +325,46 @@ impl<'a> Stepper<'a> {
             if !size.is_finite() {
                 break;
             }
+            // Error left, as a part of the correction just made.
+            let mut left = if kept { self.kept_contraction } else { self.curvature * size };
             if let Some(before) = before {
                 let theta = size / before;
-                rate = if theta < 1.0 { theta / (1.0 - theta) } else { f64::INFINITY };
-            }
-            before = Some(size.max(f64::MIN_POSITIVE));
-            if size * rate.min(1.0) < SETTLED || !equations.nonlinear {
-                self.contraction = rate;
-                if self.obeys_current_law(alpha) {
-                    return Ok(());
+                if iteration == 1 && stage == Stage::End {
+                    self.kept_contraction = theta;
+                } else if before > STRAYED {
+                    left = f64::INFINITY;
+                } else {
+                    self.curvature = theta / before;
+                    left = if theta < 1.0 { theta / (1.0 - theta) } else { f64::INFINITY };
                 }
             }
+            before = Some(size.max(f64::MIN_POSITIVE));
+            let settled = size * left.min(1.0) < SETTLED || !self.equations.nonlinear;
+            if settled && self.finish(alpha, stage) {
+                return Ok(());
+            }
         }
-        self.contraction = 1.0;
+        self.curvature = f64::INFINITY;
         Err(Failure::Unsettled)
+    }
+
+    /// Brings charges and currents up to the last correction; false if the currents do not add
+    /// up yet.
+    fn finish(&mut self, alpha: f64, stage: Stage) -> bool {
+        if stage == Stage::Inner {
+            return self.obeys_current_law(alpha);
+        }
+        // The correction that follows evaluates everything, so what the iteration solved for is
+        // enough here: charges to first order, and currents that agree with them.
+        let Stepper { equations, end, correction, missing, change, .. } = self;
+        equations.charges_of(correction, change);
+        let rows = end.q.iter_mut().zip(&mut end.f).zip(change.iter().zip(missing.iter()));
+        for ((q, f), (change, missing)) in rows {
+            *q -= change;
+            // What the matrix says without its part in the charges, which would cancel badly.
+            *f -= missing - alpha * change;
+        }
+        true
     }
 
     /// Largest estimated error of the step relative to what is allowed.
@@ -301,7 +372,8 @@ impl<'a> Stepper<'a> {
         let factor = 2.0 * K * h * alpha;
         let weights = [1.0 / STAGE, -1.0 / (STAGE * (1.0 - STAGE)), 1.0 / (1.0 - STAGE)].map(|w| factor * w);
         let nodes = self.start.f.iter().zip(&self.middle.f).zip(&self.end.f);
-        for ((right, ((start, middle), end)), dynamic) in self.right.iter_mut().zip(nodes).zip(&self.equations.dynamic) {
+        for ((right, ((start, middle), end)), dynamic) in self.right.iter_mut().zip(nodes).zip(&self.equations.dynamic)
+        {
             *right = if *dynamic { weights[0] * start + weights[1] * middle + weights[2] * end } else { 0.0 };
         }
         self.lu.solve(&mut self.right[1..]);
@@ -312,9 +384,11 @@ impl<'a> Stepper<'a> {
 
     /// Largest error of the net voltages between nodes relative to what is allowed.
     fn error_between_nodes(&mut self, h: f64) -> f64 {
-        let Some(last) = self.before_length else { return 0.0 };
+        if self.known == 0 {
+            return 0.0;
+        }
         // Weights of the third divided difference at −p, 0, γ and 1, in units of this step.
-        let p = (1.0 - STAGE) * last / h;
+        let p = (self.start.t - self.past[0].0) / h;
         let [before, start, middle, end] = [
             -CUBIC_PEAK / (p * (p + STAGE) * (p + 1.0)),
             CUBIC_PEAK / (p * STAGE),
@@ -322,7 +396,7 @@ impl<'a> Stepper<'a> {
             CUBIC_PEAK / ((1.0 + p) * (1.0 - STAGE)),
         ];
         let nets = self.equations.nets;
-        let nodes = self.before_middle.iter().zip(&self.start.x).zip(&self.middle.x).zip(&self.end.x);
+        let nodes = self.past[0].1.iter().zip(&self.start.x).zip(&self.middle.x).zip(&self.end.x);
         for (cubic, (((x_before, x_start), x_middle), x_end)) in self.correction[..nets].iter_mut().zip(nodes) {
             *cubic = before * x_before + start * x_start + middle * x_middle + end * x_end;
         }
@@ -342,10 +416,4 @@ fn residual(missing: &mut [f64], alpha: f64, q: &[f64], right: &[f64], f: &[f64]
     for (((missing, q), right), f) in missing.iter_mut().zip(q).zip(right).zip(f) {
         *missing = alpha * (q - right) + f;
     }
-}
-
-/// Lagrange weights at `s` for nodes 0, γ, 1.
-fn lagrange(s: f64) -> (f64, f64, f64) {
-    let (g, m) = (STAGE, s - STAGE);
-    (m * (s - 1.0) / g, s * (s - 1.0) / (g * (g - 1.0)), s * m / (1.0 - g))
 }
