@@ -25,6 +25,7 @@ pub use document::{
 pub use kinds::{Kind, KindId};
 pub use read::ReadError;
 pub use resolve::{
-    Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedWindow, resolve,
+    Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedWindow,
+    design_values, resolve,
 };
 pub use signal::{Quantity, Signal, SignalError, Term};

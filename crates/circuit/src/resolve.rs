@@ -148,7 +148,7 @@ pub fn resolve(supply: &Supply) -> Result<Circuit, Vec<Finding>> {
 /// Resolves as far as possible and collects every finding.
 pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
     let mut findings = Findings::default();
-    let values = design_values(supply, &mut findings);
+    let values = settle_values(supply, &mut findings);
     let lookup = |name: &str| values.get(name).copied();
     let scope = Scope { lookup: &lookup };
     let stages = stages(supply, &mut findings);
@@ -231,8 +231,13 @@ impl Scope<'_> {
     }
 }
 
+/// The design values of a supply that can be evaluated, by name, in SI base units.
+pub fn design_values(supply: &Supply) -> HashMap<&str, f64> {
+    settle_values(supply, &mut Findings::default())
+}
+
 /// Evaluates design values in whatever order their references need.
-fn design_values<'a>(supply: &'a Supply, findings: &mut Findings) -> HashMap<&'a str, f64> {
+fn settle_values<'a>(supply: &'a Supply, findings: &mut Findings) -> HashMap<&'a str, f64> {
     let mut known: HashMap<&str, f64> = HashMap::new();
     findings.unique("design values", supply.values.iter().map(|v| (v.name.as_str(), Place::value(&v.name))));
     let mut waiting: Vec<_> = supply.values.iter().filter(|v| is_name(&v.name)).collect();

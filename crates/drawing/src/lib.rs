@@ -57,8 +57,6 @@ pub struct DrawnPart {
     pub label: Vec<String>,
     /// Where the first line stands, in grid squares.
     pub label_at: (f64, f64),
-    /// Whether the text ends there rather than starts.
-    pub label_ends: bool,
 }
 
 /// A net's wires.

@@ -37,12 +37,12 @@ fn drawn(part: &Part, placement: Placement, values: Option<&[f64]>) -> DrawnPart
     let lines = label(part, values);
     let (x, y, rows) = (f64::from(at.x), f64::from(at.y), lines.len() as f64);
     let lying = turn % 180 != 0;
-    let (label_at, label_ends) = if symbol.pins.len() > 2 {
-        ((x - 1.5, y - 3.9 - 1.2 * (rows - 1.0)), false)
+    let label_at = if symbol.pins.len() > 2 {
+        (x - 1.5, y - 3.9 - 1.2 * (rows - 1.0))
     } else if lying {
-        ((x - 1.5, y - 1.0 - 1.2 * (rows - 1.0)), false)
+        (x - 1.5, y - 1.0 - 1.2 * (rows - 1.0))
     } else {
-        ((x + 1.6, y + 0.4 - 0.6 * (rows - 1.0)), false)
+        (x + 1.6, y + 0.4 - 0.6 * (rows - 1.0))
     };
     DrawnPart {
         id: part.id.clone(),
@@ -54,6 +54,5 @@ fn drawn(part: &Part, placement: Placement, values: Option<&[f64]>) -> DrawnPart
         pins,
         label: lines,
         label_at,
-        label_ends,
     }
 }

@@ -13,7 +13,7 @@ pub const STAGE: f64 = 2.0 - std::f64::consts::SQRT_2;
 /// Values per chunk aimed at, to bound memory for circuits with many columns.
 const CHUNK_VALUES: usize = 1 << 23;
 
-/// Nodes per chunk for a count of columns; even, so that every chunk starts with an end of a step.
+/// Most nodes per chunk for a count of columns; even, so that every chunk starts with an end of a step.
 pub(crate) fn chunk_nodes(columns: usize) -> usize {
     (CHUNK_VALUES / columns.max(1)).clamp(64, 4096) & !1
 }

@@ -155,10 +155,9 @@ export function useTraces(run: Run | undefined, signals: string[], from: number,
     placeholderData: (previous: Map<string, Points> | undefined) => previous,
     queryFn: async () => {
       const read = async (signal: string): Promise<[string, Points]> => {
-        const query = new URLSearchParams({ signal, from: `${from}`, to: `${to}`, width: `${width}` });
-        const answer = await fetch(`/api/runs/${id}/trace?${query}`);
-        if (!answer.ok) throw new Refused(await answer.json().catch(() => null));
-        const table = tableFromIPC(new Uint8Array(await answer.arrayBuffer()));
+        const params = { path: { run: id ?? "" }, query: { signal, from, to, width } };
+        const answer = await api.GET("/api/runs/{run}/trace", { params, parseAs: "arrayBuffer" });
+        const table = tableFromIPC(new Uint8Array(taken<ArrayBuffer>(answer)));
         const column = (name: string) =>
           (table.getChild(name)?.toArray() ?? new Float64Array()) as Float64Array;
         return [signal, { t: column("t"), y: column("y") }];

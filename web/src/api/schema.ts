@@ -132,6 +132,38 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/events": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["followRun"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/runs/{run}/trace": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["trace"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -195,8 +227,6 @@ export interface components {
       label: string[];
       /** @description Where the first line stands, in grid squares. */
       label_at: [number, number];
-      /** @description Whether the text ends there rather than starts. */
-      label_ends: boolean;
       /** @description Mirrored left to right before turning. */
       mirror: boolean;
       /** @description Pin identifiers and places. */
@@ -629,6 +659,11 @@ export interface components {
       attempt: number;
       /** Format: date-time */
       created_at: string;
+      /**
+       * Format: double
+       * @description Simulated time to be covered, s.
+       */
+      duration: number;
       engine_version: string;
       /** Format: date-time */
       finished_at?: string | null;
@@ -1002,6 +1037,25 @@ export interface components {
             period_of?: string | null;
           };
         };
+    /** @description A stretch of a signal to be drawn. */
+    Window2: {
+      /**
+       * Format: double
+       * @description Start, s.
+       */
+      from: number;
+      signal: string;
+      /**
+       * Format: double
+       * @description End, s.
+       */
+      to: number;
+      /**
+       * Format: uint
+       * @description Width of the plot, pixels.
+       */
+      width: number;
+    };
   };
   responses: never;
   parameters: never;
@@ -1356,6 +1410,58 @@ export interface operations {
           "application/json": components["schemas"]["SpanMeasures"][];
         };
       };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  followRun: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  trace: {
+    parameters: {
+      query: {
+        /** @description Start, s. */
+        from: number;
+        signal: string;
+        /** @description End, s. */
+        to: number;
+        /** @description Width of the plot, pixels. */
+        width: number;
+      };
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
       /** @description What went wrong, where, and what to do. */
       default: {
         headers: {

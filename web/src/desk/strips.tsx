@@ -8,7 +8,6 @@ import { SpanRuler } from "../plot/spanruler";
 import { Strip, zoomed } from "../plot/strip";
 import { Button } from "../ui/button";
 import { Notice } from "../ui/states";
-import { durationOf } from "./progress";
 import { SpanTable } from "./spantable";
 
 interface Props {
@@ -37,8 +36,8 @@ export function Strips({ supply, study, run }: Props) {
   const full = useMemo<View>(() => {
     const going = run && !isOver(run);
     const [from, to] = run?.recorded ?? [0, 0];
-    return { from, to: going ? Math.max(to, durationOf(supply, study)) : to };
-  }, [run, supply, study]);
+    return { from, to: going ? Math.max(to, run.duration) : to };
+  }, [run]);
   const [chosen, setView] = useState<View>();
   const view = chosen ?? full;
   // The first reading with a window shows what the span ruler is good for.

@@ -6,7 +6,7 @@ import { Button } from "../ui/button";
 import { Mark } from "../ui/mark";
 import { show } from "../ui/quantity";
 import { ThemeSwitch } from "../ui/themeswitch";
-import { durationOf, secondsLeft } from "./progress";
+import { secondsLeft } from "./progress";
 import { standings } from "./verdicts";
 
 interface Props {
@@ -70,7 +70,7 @@ export function TitleBar(props: Props) {
         </span>
       )}
       <VerdictTally run={run} stale={run !== undefined && run.revision !== shown.revision} />
-      {going && <Progress run={run} duration={durationOf(shown.document, run.study)} />}
+      {going && <Progress run={run} duration={run.duration} />}
       <label className="sr-only" htmlFor="study">
         Study
       </label>

@@ -119,7 +119,7 @@ mod tests {
             let residual = w + w.ln() - z;
             assert!(residual.abs() < 4e-15 * z.abs().max(1.0), "z = {z}: {residual}");
         }
-        // ω(1) = 1, and ω(0) is the omega constant (OEIS A030178), to its last place.
+        // ω(1) = 1, and ω(0) is the omega constant (OEIS A030178); ours is the double beside the nearest.
         assert_eq!(wright_omega(1.0), 1.0);
         assert!((wright_omega(0.0) - 0.567_143_290_409_783_8).abs() < f64::EPSILON);
         assert!(wright_omega(1e9) < 1e9);

@@ -22,12 +22,17 @@ fn curvature([start, middle, end]: [f64; 3]) -> f64 {
     start / STAGE - middle / (STAGE * (1.0 - STAGE)) + end / (1.0 - STAGE)
 }
 
+/// Nodes of the first chunk; every further one is twice as long up to the longest.
+const FIRST_CHUNK: usize = 256;
+
 pub(super) struct Recorder<'a> {
     equations: &'a Equations,
     from: f64,
     times: Vec<f64>,
     rows: Vec<f64>,
+    /// Nodes of the chunk at hand; the first are short, so that there is soon something to look at.
     chunk_nodes: usize,
+    longest_chunk: usize,
     begun: bool,
     /// Energy absorbed and not stored by each part so far, J.
     pub(super) losses: Vec<f64>,
@@ -38,12 +43,14 @@ pub(super) struct Recorder<'a> {
 impl<'a> Recorder<'a> {
     pub(super) fn new(equations: &'a Equations, from: f64) -> Self {
         let parts = equations.models.len();
+        let longest_chunk = chunk_nodes(equations.columns().len());
         Recorder {
             equations,
             from,
             times: Vec::new(),
             rows: Vec::new(),
-            chunk_nodes: chunk_nodes(equations.columns().len()),
+            chunk_nodes: FIRST_CHUNK.min(longest_chunk),
+            longest_chunk,
             begun: false,
             losses: vec![0.0; parts],
             powers: vec![[0.0; 3]; parts],
@@ -106,5 +113,6 @@ impl<'a> Recorder<'a> {
         let column = |c: usize| self.rows.iter().skip(c).step_by(width).copied().collect();
         observer.record(Chunk { times: std::mem::take(&mut self.times), columns: (0..width).map(column).collect() });
         self.rows.clear();
+        self.chunk_nodes = (2 * self.chunk_nodes).min(self.longest_chunk);
     }
 }

@@ -2,11 +2,10 @@ use super::supplies::read;
 use super::{ApiError, App, Body, SupplyPath};
 use axum::Json;
 use axum::extract::{Path, State};
-use circuit::expression;
+use circuit::{design_values, expression};
 use quantity::{Series, Unit, entry, show};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::collections::HashMap;
 
 /// A text in a value field.
 #[derive(Deserialize, JsonSchema)]
@@ -48,15 +47,7 @@ pub(crate) async fn evaluate(
     let row = app.store.supply(app.account(), supply).await?;
     let row = row.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
     let document = read(&row.document)?;
-    let mut values: HashMap<&str, f64> = HashMap::new();
-    // Values may refer to each other in any order; as many rounds as there are values suffice.
-    for _ in 0..document.values.len() {
-        for v in &document.values {
-            if let Ok(value) = expression::evaluate(&v.value, v.unit, &|name| values.get(name).copied()) {
-                values.insert(&v.name, value);
-            }
-        }
-    }
+    let values = design_values(&document);
     Ok(Json(match expression::evaluate(&body.text, body.unit, &|name| values.get(name).copied()) {
         Ok(value) => {
             let stepped = match body.step {

@@ -1,21 +1,40 @@
 use super::runs::{missing, shown};
 use super::{ApiError, App, RunPath};
+use aide::OperationOutput;
+use aide::generate::GenContext;
+use aide::openapi::{self, Operation};
 use axum::extract::{Path, State};
 use axum::response::sse::{Event, KeepAlive, Sse};
-use futures::Stream;
+use axum::response::{IntoResponse, Response};
+use futures::StreamExt;
+use futures::stream::BoxStream;
 use std::convert::Infallible;
 use std::time::Duration;
 
 /// How often a run is looked at.
 const EVERY: Duration = Duration::from_millis(200);
 
+/// Server-sent events.
+pub(crate) struct Events(BoxStream<'static, Result<Event, Infallible>>);
+
+impl IntoResponse for Events {
+    fn into_response(self) -> Response {
+        Sse::new(self.0).keep_alive(KeepAlive::default()).into_response()
+    }
+}
+
+impl OperationOutput for Events {
+    type Inner = ();
+
+    fn operation_response(_: &mut GenContext, _: &mut Operation) -> Option<openapi::Response> {
+        Some(super::documented("text/event-stream", "events named run, each with the run as JSON"))
+    }
+}
+
 /// Follows a run: an event `run` with the run whenever it has moved, until it is over.
 ///
 /// Workers may live in other processes, so the database is the place to look.
-pub(crate) async fn follow(
-    State(app): State<App>,
-    Path(RunPath { run }): Path<RunPath>,
-) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, ApiError> {
+pub(crate) async fn follow(State(app): State<App>, Path(RunPath { run }): Path<RunPath>) -> Result<Events, ApiError> {
     app.store.run(app.account(), run).await?.ok_or_else(missing)?;
     let stream = futures::stream::unfold(Some(None), move |seen: Option<Option<String>>| {
         let app = app.clone();
@@ -41,5 +60,5 @@ pub(crate) async fn follow(
             }
         }
     });
-    Ok(Sse::new(stream).keep_alive(KeepAlive::default()))
+    Ok(Events(stream.boxed()))
 }

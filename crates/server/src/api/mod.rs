@@ -12,7 +12,7 @@ use crate::queue::Queue;
 use crate::store::{DEMO_ACCOUNT, Store};
 use aide::axum::ApiRouter;
 use aide::axum::routing::{get_with, post_with};
-use aide::openapi::{Info, OpenApi};
+use aide::openapi::{Info, MediaType, OpenApi};
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::http::{HeaderValue, header};
@@ -53,6 +53,12 @@ struct RunPath {
     run: Uuid,
 }
 
+/// What the OpenAPI document says of an answer that is not JSON.
+fn documented(media: &str, what: &str) -> aide::openapi::Response {
+    let content = [(media.to_owned(), MediaType::default())].into_iter().collect();
+    aide::openapi::Response { description: what.to_owned(), content, ..Default::default() }
+}
+
 fn routes() -> ApiRouter<App> {
     ApiRouter::new()
         .api_route("/api/part-kinds", get_with(catalogue::part_kinds, |o| o.id("partKinds")))
@@ -73,8 +79,8 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/runs/{run}", get_with(runs::show, |o| o.id("showRun")))
         .api_route("/api/runs/{run}/stop", post_with(runs::stop, |o| o.id("stopRun")))
         .api_route("/api/runs/{run}/measure", post_with(traces::measure, |o| o.id("measure")))
-        .route("/api/runs/{run}/events", get(events::follow))
-        .route("/api/runs/{run}/trace", get(traces::window))
+        .api_route("/api/runs/{run}/events", get_with(events::follow, |o| o.id("followRun")))
+        .api_route("/api/runs/{run}/trace", get_with(traces::window, |o| o.id("trace")))
         .route("/api/health", get(health))
 }
 

@@ -32,6 +32,8 @@ pub(crate) struct RunShown {
     stopping: bool,
     /// Simulated time reached, s.
     pub(crate) simulated_time: f64,
+    /// Simulated time to be covered, s.
+    duration: f64,
     /// Nodes stored; grows while it runs.
     pub(crate) node_count: i64,
     /// First and last time recorded, s.
@@ -56,6 +58,7 @@ pub(super) async fn shown(app: &App, row: RunRow) -> Result<RunShown, ApiError> 
         attempt: row.attempt,
         stopping: row.stop_requested,
         simulated_time: row.simulated_time,
+        duration: row.duration,
         node_count: row.node_count,
         recorded,
         outcome: row.outcome.and_then(|value| serde_json::from_value(value).ok()),
@@ -91,10 +94,9 @@ pub(crate) async fn start(
     let row = app.store.supply(app.account(), supply).await?;
     let row = row.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
     let circuit = resolve(&read(&row.document)?).map_err(ApiError::blocked)?;
-    if !circuit.studies.iter().any(|s| s.id == body.study) {
-        return Err(ApiError::unusable(format!("the supply has no study named {}", body.study)));
-    }
-    let run = app.store.create_run(app.account(), &row, &body.study).await?;
+    let study = circuit.studies.iter().find(|s| s.id == body.study);
+    let study = study.ok_or_else(|| ApiError::unusable(format!("the supply has no study named {}", body.study)))?;
+    let run = app.store.create_run(app.account(), &row, &body.study, study.duration).await?;
     if let Err(error) = app.queue.push(run.id).await {
         // The run is stored; the next worker that starts puts it into the queue.
         tracing::warn!("run {} could not be queued: {error}", run.id);

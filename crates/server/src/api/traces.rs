@@ -2,12 +2,16 @@ use super::runs::missing;
 use super::supplies::read;
 use super::{ApiError, App, Body, RunPath};
 use crate::traces::{Points, Traces};
+use aide::OperationOutput;
+use aide::generate::GenContext;
+use aide::openapi::{self, Operation};
 use arrow_array::{ArrayRef, Float64Array, RecordBatch};
 use arrow_ipc::writer::StreamWriter;
 use arrow_schema::{DataType, Field, Schema};
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use axum::http::{HeaderName, header};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
 use circuit::{Circuit, Quantity, Signal, resolve};
 use quantity::Unit;
 use readings::{Recipe, Span, Waveform};
@@ -19,20 +23,43 @@ use uuid::Uuid;
 /// Widest plot served, pixels.
 const WIDEST: usize = 8192;
 
-#[derive(Deserialize)]
+/// A stretch of a signal to be drawn.
+#[derive(Deserialize, JsonSchema)]
 pub(crate) struct Window {
     signal: String,
+    /// Start, s.
     from: f64,
+    /// End, s.
     to: f64,
+    /// Width of the plot, pixels.
     width: usize,
 }
 
-/// A window of a trace as an Arrow IPC stream with the columns `t` and `y`.
+/// An Arrow IPC stream with the columns `t` and `y`.
+pub(crate) struct ArrowStream(Vec<u8>);
+
+const ARROW: &str = "application/vnd.apache.arrow.stream";
+
+impl IntoResponse for ArrowStream {
+    fn into_response(self) -> Response {
+        ([(header::CONTENT_TYPE, ARROW)], self.0).into_response()
+    }
+}
+
+impl OperationOutput for ArrowStream {
+    type Inner = Vec<u8>;
+
+    fn operation_response(_: &mut GenContext, _: &mut Operation) -> Option<openapi::Response> {
+        Some(super::documented(ARROW, "Arrow IPC stream with the columns t and y"))
+    }
+}
+
+/// A window of a trace, thinned to a few points a pixel.
 pub(crate) async fn window(
     State(app): State<App>,
     Path(RunPath { run }): Path<RunPath>,
     Query(window): Query<Window>,
-) -> Result<([(HeaderName, &'static str); 1], Vec<u8>), ApiError> {
+) -> Result<ArrowStream, ApiError> {
     let Window { signal, from, to, width } = window;
     if !(from.is_finite() && to.is_finite() && from < to) {
         return Err(ApiError::unusable("a window needs a start and a later end, in seconds"));
@@ -41,7 +68,7 @@ pub(crate) async fn window(
     let traces = Traces { store: &app.store, run, circuit: &circuit };
     let points = traces.window(&signal, from, to, width.clamp(1, WIDEST)).await?;
     let bytes = arrow(points).map_err(|error| ApiError::unusable(error.to_string()))?;
-    Ok(([(header::CONTENT_TYPE, "application/vnd.apache.arrow.stream")], bytes))
+    Ok(ArrowStream(bytes))
 }
 
 fn arrow(points: Points) -> Result<Vec<u8>, arrow_schema::ArrowError> {

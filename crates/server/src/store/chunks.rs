@@ -1,11 +1,14 @@
 use super::schema::{runs, trace_chunks};
 use super::{Result, Store};
+use diesel::pg::Pg;
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, RunQueryDsl};
+use diesel::query_builder::{QueryFragment, QueryId};
+use diesel::sql_types::{self, Array, Binary, Double, Integer, SmallInt, Text};
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use uuid::Uuid;
 
 /// A stretch of one signal, encoded.
-#[derive(Clone, Debug, Queryable, Selectable, Insertable)]
+#[derive(Clone, Debug, Queryable, Selectable)]
 #[diesel(table_name = trace_chunks)]
 pub(crate) struct ChunkRow {
     pub(crate) run_id: Uuid,
@@ -26,8 +29,29 @@ pub(crate) struct LevelSpan {
     pub(crate) to_time: f64,
 }
 
-/// Rows per statement; a statement takes at most 65535 values.
-const BATCH: usize = 1000;
+/// Rows per statement.
+const BATCH: usize = 4096;
+
+/// One statement for any number of rows: a wide circuit has tens of thousands a chunk.
+fn insert(rows: &[ChunkRow]) -> impl QueryFragment<Pg> + QueryId + RunQueryDsl<AsyncPgConnection> + '_ {
+    macro_rules! column {
+        ($field:ident) => {
+            rows.iter().map(|row| row.$field.clone()).collect::<Vec<_>>()
+        };
+    }
+    diesel::sql_query(
+        "INSERT INTO trace_chunks (run_id, signal, level, seq, from_time, to_time, count, data) \
+         SELECT * FROM unnest($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO NOTHING",
+    )
+    .bind::<Array<sql_types::Uuid>, _>(column!(run_id))
+    .bind::<Array<Text>, _>(column!(signal))
+    .bind::<Array<SmallInt>, _>(column!(level))
+    .bind::<Array<Integer>, _>(column!(seq))
+    .bind::<Array<Double>, _>(column!(from_time))
+    .bind::<Array<Double>, _>(column!(to_time))
+    .bind::<Array<Integer>, _>(column!(count))
+    .bind::<Array<Binary>, _>(column!(data))
+}
 
 impl Store {
     /// Stores chunks and counts their nodes, all or nothing; ignores what is there already.
@@ -45,11 +69,7 @@ impl Store {
                     return Ok(());
                 }
                 for batch in rows.chunks(BATCH) {
-                    diesel::insert_into(trace_chunks::table)
-                        .values(batch)
-                        .on_conflict_do_nothing()
-                        .execute(connection)
-                        .await?;
+                    insert(batch).execute(connection).await?;
                 }
                 Ok(())
             })

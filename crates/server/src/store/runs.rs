@@ -20,6 +20,7 @@ pub(crate) struct RunRow {
     pub(crate) state: String,
     pub(crate) attempt: i32,
     pub(crate) stop_requested: bool,
+    pub(crate) duration: f64,
     pub(crate) simulated_time: f64,
     pub(crate) node_count: i64,
     pub(crate) outcome: Option<Value>,
@@ -77,7 +78,14 @@ pub(crate) struct Finish {
 }
 
 impl Store {
-    pub(crate) async fn create_run(&self, account: Uuid, supply: &super::SupplyRow, study: &str) -> Result<RunRow> {
+    /// A new run of a study that covers `duration` seconds.
+    pub(crate) async fn create_run(
+        &self,
+        account: Uuid,
+        supply: &super::SupplyRow,
+        study: &str,
+        duration: f64,
+    ) -> Result<RunRow> {
         let mut connection = self.connection().await?;
         Ok(diesel::insert_into(runs::table)
             .values((
@@ -86,6 +94,7 @@ impl Store {
                 runs::supply_id.eq(supply.id),
                 runs::revision.eq(supply.revision),
                 runs::study.eq(study),
+                runs::duration.eq(duration),
                 runs::document.eq(&supply.document),
                 runs::engine_version.eq(engine::VERSION),
                 runs::state.eq(RunState::Queued.name()),

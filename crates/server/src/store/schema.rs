@@ -32,6 +32,7 @@ diesel::table! {
         state -> Text,
         attempt -> Int4,
         stop_requested -> Bool,
+        duration -> Float8,
         simulated_time -> Float8,
         node_count -> Int8,
         outcome -> Nullable<Jsonb>,

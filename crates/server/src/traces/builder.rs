@@ -74,9 +74,13 @@ impl TraceBuilder {
     }
 
     /// Encodes what higher levels still hold.
+    ///
+    /// A recording that ends within the first chunk of level 1 is short enough to be read whole.
     pub(crate) fn finish(&mut self) -> Vec<ChunkRow> {
         let mut rows = Vec::new();
-        self.pass_up(true, &mut rows);
+        if self.levels.first().is_some_and(|level| level.seq > 0) {
+            self.pass_up(true, &mut rows);
+        }
         rows
     }
 

@@ -44,8 +44,9 @@ impl Traces<'_> {
         if single {
             let levels = self.store.levels(self.run, from, to).await?;
             let nodes = levels.iter().find(|l| l.level == 0).map_or(0, |l| l.count);
-            let reach = levels.iter().find(|l| l.level == 1).map_or(f64::NEG_INFINITY, |l| l.to_time);
-            if nodes > NODES_PER_PIXEL * width as i64 {
+            let reach = levels.iter().find(|l| l.level == 1).map(|l| l.to_time);
+            // A short run has no levels above 0, a young one none yet.
+            if let Some(reach) = reach.filter(|_| nodes > NODES_PER_PIXEL * width as i64) {
                 // The coarsest level that still has a bucket per pixel and is as complete as
                 // level 1; upper levels lag behind while a run goes on.
                 let complete = levels.iter().filter(|l| l.level > 0 && l.to_time >= reach.min(to));
