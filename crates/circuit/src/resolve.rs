@@ -35,8 +35,11 @@ pub struct ResolvedPart {
     pub stage: Option<usize>,
     /// Net index of each pin, in the order of the kind's table.
     pub pins: Vec<usize>,
-    /// Parameters in the order of the kind's table, SI units; a choice is its option's index.
+    /// Parameters in the order of the kind's table, SI units; a choice is its option's index, points
+    /// are their count.
     pub values: Vec<f64>,
+    /// The kind's points, SI units, ascending in the first; empty if it has none.
+    pub points: Vec<(f64, f64)>,
 }
 
 /// A stage of the power path.
@@ -110,8 +113,8 @@ impl ResolvedPart {
     /// Period in seconds, for a periodic source.
     pub fn period(&self) -> Option<f64> {
         match self.kind {
-            KindId::SineSource => Some(1.0 / self.value("frequency")),
-            KindId::PulseSource => Some(self.value("period")).filter(|p| *p > 0.0),
+            KindId::SineSource | KindId::ThreePhaseSource => Some(1.0 / self.value("frequency")),
+            KindId::PulseSource | KindId::SteppedLoad => Some(self.value("period")).filter(|p| *p > 0.0),
             _ => None,
         }
     }
@@ -376,22 +379,61 @@ fn parts<'a>(
                 format!("Its parameters are {}", known.join(", ")),
             );
         }
+        let mut points = Vec::new();
         let values = kind
             .parameters
             .iter()
-            .map(|p| parameter(&part.id, p, part.parameters.get(p.id).map(String::as_str), scope, findings))
+            .map(|p| {
+                parameter(&part.id, p, part.parameters.get(p.id).map(String::as_str), scope, &mut points, findings)
+            })
             .collect();
-        parts.push(ResolvedPart { id: part.id.clone(), kind: part.kind, stage, pins, values });
+        parts.push(ResolvedPart { id: part.id.clone(), kind: part.kind, stage, pins, values, points });
     }
     (nets, index, parts)
 }
 
-fn parameter(part: &str, parameter: &Parameter, text: Option<&str>, scope: &Scope<'_>, findings: &mut Findings) -> f64 {
+fn parameter(
+    part: &str,
+    parameter: &Parameter,
+    text: Option<&str>,
+    scope: &Scope<'_>,
+    points: &mut Vec<(f64, f64)>,
+    findings: &mut Findings,
+) -> f64 {
     let place = Place::parameter(part, parameter.id);
     match &parameter.form {
         Form::Quantity { unit, default, min, max, .. } => {
             let what = format!("{} of {part}", parameter.name);
             scope.number(text.unwrap_or(default), *unit, (*min, *max), &what, place, findings)
+        }
+        Form::Points { x, y, default } => {
+            let pairs = text.unwrap_or(default).split(',');
+            for pair in pairs {
+                let mut halves = pair.split_whitespace();
+                let (Some(first), Some(second), None) = (halves.next(), halves.next(), halves.next()) else {
+                    findings.error(
+                        "unreadable-value",
+                        place,
+                        format!("{} of {part}: “{}” is not a pair", parameter.name, pair.trim()),
+                        "Give two values separated by a space, and commas between pairs, such as 0 0, 1m 5",
+                    );
+                    return f64::NAN;
+                };
+                let mut number = |text, unit| {
+                    let what = format!("{} of {part}", parameter.name);
+                    scope.number(text, unit, (-1e12, 1e12), &what, place.clone(), findings)
+                };
+                points.push((number(first, *x), number(second, *y)));
+            }
+            if points.windows(2).any(|pair| pair[0].0 >= pair[1].0) {
+                findings.error(
+                    "out-of-range",
+                    place,
+                    format!("{} of {part} do not ascend", parameter.name),
+                    "Order the pairs by their first value, each later than the one before",
+                );
+            }
+            points.len() as f64
         }
         Form::Choice { options, default } => {
             let wanted = text.unwrap_or(default);

@@ -6,12 +6,16 @@
 //! distinction; the matrix entries of `gnd` fall into a spare slot.
 
 use crate::models::{self, Model, Point};
-use crate::sparse::{Lu, Pattern};
+use crate::sparse::{Lu, Pattern, Scalar};
 use circuit::{Circuit, Quantity};
 
 /// Index of a matrix entry in the order it was asked for.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Entry(usize);
+
+/// Where a junction's voltage is remembered between iterations.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Junction(usize);
 
 /// Hands out unknowns and matrix entries while the models are built.
 pub(crate) struct Layout {
@@ -19,6 +23,10 @@ pub(crate) struct Layout {
     unknowns: Vec<Unknown>,
     entries: Vec<(usize, usize)>,
     windings: Vec<usize>,
+    /// Matrix entries that take derivatives of charges that are not linear.
+    charged: Vec<usize>,
+    /// Count of remembered junction voltages.
+    junctions: usize,
 }
 
 /// What an unknown is.
@@ -28,6 +36,10 @@ pub(crate) enum Unknown {
     Net(String),
     /// Current of a part.
     Branch(String),
+    /// Voltage inside a part.
+    Inner(String),
+    /// Another quantity of a part, such as its temperature.
+    Other(String),
 }
 
 impl Layout {
@@ -35,6 +47,31 @@ impl Layout {
     pub(crate) fn branch(&mut self, part: &str) -> usize {
         self.unknowns.push(Unknown::Branch(part.to_owned()));
         self.unknowns.len() - 1
+    }
+
+    /// A new voltage inside a part; its row is the sum of currents there.
+    pub(crate) fn inner(&mut self, part: &str) -> usize {
+        self.unknowns.push(Unknown::Inner(part.to_owned()));
+        self.unknowns.len() - 1
+    }
+
+    /// A new unknown of any other kind.
+    pub(crate) fn other(&mut self, part: &str) -> usize {
+        self.unknowns.push(Unknown::Other(part.to_owned()));
+        self.unknowns.len() - 1
+    }
+
+    /// A matrix entry for the derivative of a charge that is not linear.
+    pub(crate) fn charge(&mut self, row: usize, column: usize) -> Entry {
+        let entry = self.entry(row, column);
+        self.charged.push(entry.0);
+        entry
+    }
+
+    /// A place to remember a junction's voltage in.
+    pub(crate) fn junction(&mut self) -> Junction {
+        self.junctions += 1;
+        Junction(self.junctions - 1)
     }
 
     /// A new branch current that is a state: that of an inductor or winding.
@@ -92,11 +129,27 @@ impl Constants<'_> {
     }
 }
 
+/// A matrix being built, and what the iteration it belongs to remembers.
+#[derive(Clone, Debug)]
+pub(crate) struct Matrix {
+    /// Factor of ∂q/∂x.
+    pub(crate) alpha: f64,
+    /// `alpha·∂q/∂x + ∂f/∂x`, slot by slot.
+    pub(crate) values: Vec<f64>,
+    /// The part of ∂q/∂x that is not constant.
+    charges: Vec<f64>,
+    /// Voltages of junctions at the last iteration, V.
+    junctions: Vec<f64>,
+    /// Whether a junction was evaluated elsewhere than the unknowns say.
+    pub(crate) limited: bool,
+}
+
 /// Collects what varies with time and unknowns during one evaluation.
 pub(crate) struct Stamps<'a> {
     slots: &'a [usize],
     f: &'a mut [f64],
-    jacobian: Option<&'a mut [f64]>,
+    q: &'a mut [f64],
+    matrix: Option<&'a mut Matrix>,
     /// Factor on every independent source, for source stepping.
     pub(crate) source_scale: f64,
     /// Conductance across every junction, S.
@@ -108,13 +161,59 @@ impl Stamps<'_> {
     pub(crate) fn current(&mut self, row: usize, value: f64) {
         self.f[row] += value;
     }
-    pub(crate) fn conductance(&mut self, [aa, bb, ab, ba]: [Entry; 4], value: f64) {
-        if let Some(jacobian) = self.jacobian.as_deref_mut() {
-            jacobian[self.slots[aa.0]] += value;
-            jacobian[self.slots[bb.0]] += value;
-            jacobian[self.slots[ab.0]] -= value;
-            jacobian[self.slots[ba.0]] -= value;
+
+    /// Adds to the charge or flux of a row.
+    pub(crate) fn charge(&mut self, row: usize, value: f64) {
+        self.q[row] += value;
+    }
+
+    /// Whether derivatives are wanted.
+    pub(crate) fn wants_slopes(&self) -> bool {
+        self.matrix.is_some()
+    }
+
+    /// Adds to ∂f/∂x.
+    pub(crate) fn slope(&mut self, entry: Entry, value: f64) {
+        if let Some(matrix) = self.matrix.as_deref_mut() {
+            matrix.values[self.slots[entry.0]] += value;
         }
+    }
+
+    /// Adds to ∂q/∂x, at an entry that was asked for as a charge's.
+    pub(crate) fn capacitance(&mut self, entry: Entry, value: f64) {
+        if let Some(matrix) = self.matrix.as_deref_mut() {
+            let slot = self.slots[entry.0];
+            matrix.values[slot] += matrix.alpha * value;
+            matrix.charges[slot] += value;
+        }
+    }
+
+    pub(crate) fn conductance(&mut self, [aa, bb, ab, ba]: [Entry; 4], value: f64) {
+        if let Some(matrix) = self.matrix.as_deref_mut() {
+            matrix.values[self.slots[aa.0]] += value;
+            matrix.values[self.slots[bb.0]] += value;
+            matrix.values[self.slots[ab.0]] -= value;
+            matrix.values[self.slots[ba.0]] -= value;
+        }
+    }
+
+    /// The voltage to evaluate a junction at: near the conducting end an iterate may rise by no
+    /// more than a few slopes of the exponential at once (L. W. Nagel, Memorandum ERL-M520,
+    /// University of California, Berkeley, 1975).
+    pub(crate) fn junction(&mut self, Junction(place): Junction, v: f64, slope: f64, critical: f64) -> f64 {
+        let Some(matrix) = self.matrix.as_deref_mut() else { return v };
+        let old = matrix.junctions[place];
+        let at = if v <= critical || (v - old).abs() <= 2.0 * slope {
+            v
+        } else if old > 0.0 {
+            let rise = 1.0 + (v - old) / slope;
+            if rise > 0.0 { old + slope * rise.ln() } else { critical }
+        } else {
+            slope * (v / slope).ln()
+        };
+        matrix.junctions[place] = at;
+        matrix.limited |= at != v;
+        at
     }
 }
 
@@ -155,6 +254,9 @@ pub struct Equations {
     /// The entries of `g` and `c` that are not zero, with their places in the vectors.
     flat_g: Vec<Constant>,
     flat_c: Vec<Constant>,
+    /// Slots of ∂q/∂x that are not constant.
+    charged: Vec<Charged>,
+    junctions: usize,
     /// Rows that carry a charge or flux.
     pub(crate) dynamic: Vec<bool>,
     /// Unknowns whose error is controlled: net voltages and the currents of windings.
@@ -168,7 +270,8 @@ impl Equations {
     pub fn new(circuit: &Circuit) -> Self {
         let nets = circuit.nets.len();
         let unknowns = circuit.nets.iter().cloned().map(Unknown::Net).collect();
-        let mut layout = Layout { unknowns, entries: Vec::new(), windings: Vec::new() };
+        let mut layout =
+            Layout { unknowns, entries: Vec::new(), windings: Vec::new(), charged: Vec::new(), junctions: 0 };
         let models: Vec<_> = circuit.parts.iter().map(|part| models::build(part, &mut layout)).collect();
         let n = layout.unknowns.len() - 1;
         let diagonals: Vec<Entry> = (1..nets).map(|net| layout.entry(net, net)).collect();
@@ -191,9 +294,15 @@ impl Equations {
         let mut controlled = vec![false; n + 1];
         controlled[1..nets].fill(true);
         layout.windings.iter().for_each(|branch| controlled[*branch] = true);
+        let held = |unknown: &Unknown| matches!(unknown, Unknown::Inner(_) | Unknown::Other(_));
+        controlled.iter_mut().zip(&layout.unknowns).for_each(|(c, unknown)| *c |= held(unknown));
         let mut dynamic = vec![false; n + 1];
         for (row, _) in pattern.rows.iter().zip(&c).filter(|(_, value)| **value != 0.0) {
             dynamic[row + 1] = true;
+        }
+        let charged = charged(&pattern, layout.charged.iter().map(|e| slots[*e]).collect());
+        for Charged { row, .. } in &charged {
+            dynamic[*row as usize] = true;
         }
         Equations {
             n,
@@ -209,6 +318,8 @@ impl Equations {
             columns: columns(circuit),
             flat_g: flat(&pattern, &g),
             flat_c: flat(&pattern, &c),
+            charged,
+            junctions: layout.junctions,
             pattern,
             slots,
             g,
@@ -228,29 +339,29 @@ impl Equations {
         self.n
     }
 
-    pub(crate) fn factors(&self) -> Lu {
+    pub(crate) fn factors<T: Scalar>(&self) -> Lu<T> {
         Lu::new(self.pattern.clone())
     }
 
     /// Space for a matrix of this pattern, one spare slot included.
-    pub(crate) fn matrix(&self) -> Vec<f64> {
-        vec![0.0; self.g.len()]
+    pub(crate) fn matrix(&self) -> Matrix {
+        let zero = vec![0.0; self.g.len()];
+        let charges = if self.charged.is_empty() { Vec::new() } else { zero.clone() };
+        Matrix { alpha: 0.0, values: zero, charges, junctions: vec![0.0; self.junctions], limited: false }
     }
 
-    /// Evaluates f and q, and with `jacobian` also `alpha·∂q/∂x + ∂f/∂x`.
+    /// Evaluates f and q, and with a matrix also `alpha·∂q/∂x + ∂f/∂x`.
     ///
     /// Vectors have n + 1 elements, the first standing for `gnd`; `currents` has one element per
     /// part, of which those of varying parts are set.
-    #[allow(clippy::too_many_arguments)]
     pub(crate) fn evaluate(
         &self,
         at: Point<'_>,
         conditions: Conditions,
-        alpha: f64,
         f: &mut [f64],
         q: &mut [f64],
         currents: &mut [f64],
-        mut jacobian: Option<&mut [f64]>,
+        mut matrix: Option<&mut Matrix>,
     ) {
         f.fill(0.0);
         q.fill(0.0);
@@ -260,38 +371,52 @@ impl Equations {
         for Constant { row, column, value } in &self.flat_c {
             q[*row as usize] += value * at.x[*column as usize];
         }
-        if let Some(jacobian) = jacobian.as_deref_mut() {
-            for ((out, c), g) in jacobian.iter_mut().zip(&self.c).zip(&self.g) {
-                *out = alpha * c + g;
+        if let Some(matrix) = matrix.as_deref_mut() {
+            for ((out, c), g) in matrix.values.iter_mut().zip(&self.c).zip(&self.g) {
+                *out = matrix.alpha * c + g;
             }
+            matrix.charges.fill(0.0);
+            matrix.limited = false;
         }
         let Conditions { source_scale, gmin, shunt } = conditions;
-        let mut stamps = Stamps { slots: &self.slots, f, jacobian, source_scale, gmin };
+        let mut stamps = Stamps { slots: &self.slots, f, q, matrix, source_scale, gmin };
         for &m in &self.varying {
             currents[m] = self.models[m].stamp(at, &mut stamps);
         }
         if shunt > 0.0 {
             for (net, diagonal) in self.net_diagonals.iter().enumerate() {
                 stamps.f[net + 1] += shunt * at.x[net + 1];
-                if let Some(jacobian) = stamps.jacobian.as_deref_mut() {
-                    jacobian[*diagonal] += shunt;
+                if let Some(matrix) = stamps.matrix.as_deref_mut() {
+                    matrix.values[*diagonal] += shunt;
                 }
             }
         }
     }
 
-    /// `∂q/∂x·v`.
-    pub(crate) fn charges_of(&self, v: &[f64], product: &mut [f64]) {
+    /// `∂q/∂x·v`, for the charges as they were when the matrix was built.
+    pub(crate) fn charges_of(&self, matrix: &Matrix, v: &[f64], product: &mut [f64]) {
         product.fill(0.0);
         for Constant { row, column, value } in &self.flat_c {
             product[*row as usize] += value * v[*column as usize];
         }
+        for Charged { row, column, slot } in &self.charged {
+            product[*row as usize] += matrix.charges[*slot as usize] * v[*column as usize];
+        }
+    }
+
+    /// ∂q/∂x, slot by slot.
+    pub(crate) fn capacitances(&self, matrix: &Matrix) -> Vec<f64> {
+        let mut all = self.c.clone();
+        for (all, charge) in all.iter_mut().zip(&matrix.charges) {
+            *all += charge;
+        }
+        all
     }
 
     /// Adds a conductance to the diagonal of every net.
-    pub(crate) fn add_to_diagonals(&self, jacobian: &mut [f64], value: f64) {
+    pub(crate) fn add_to_diagonals(&self, matrix: &mut Matrix, value: f64) {
         for diagonal in &self.net_diagonals {
-            jacobian[*diagonal] += value;
+            matrix.values[*diagonal] += value;
         }
     }
 
@@ -311,6 +436,23 @@ impl Equations {
         }));
     }
 
+    /// A matrix written out, rows and columns by unknown.
+    #[cfg(test)]
+    pub(crate) fn dense(&self, values: &[f64]) -> Vec<Vec<f64>> {
+        let mut all = vec![vec![0.0; self.n + 1]; self.n + 1];
+        for column in 0..self.n {
+            for p in self.pattern.column(column) {
+                all[self.pattern.rows[p] + 1][column + 1] += values[p];
+            }
+        }
+        all
+    }
+
+    /// Index of a part by designator.
+    pub(crate) fn part_index(&self, part: &str) -> Option<usize> {
+        self.part_ids.iter().position(|id| id == part)
+    }
+
     /// The earliest waveform corner after `t`.
     pub(crate) fn next_corner(&self, t: f64) -> Option<f64> {
         self.varying.iter().filter_map(|&m| self.models[m].next_corner(t)).min_by(f64::total_cmp)
@@ -321,6 +463,8 @@ impl Equations {
         match self.unknowns.get(unknown) {
             Some(Unknown::Net(net)) => format!("the voltage of net {net}"),
             Some(Unknown::Branch(part)) => format!("the current of {part}"),
+            Some(Unknown::Inner(part)) => format!("a voltage inside {part}"),
+            Some(Unknown::Other(part)) => format!("the state of {part}"),
             None => "the reference".to_owned(),
         }
     }
@@ -328,7 +472,7 @@ impl Equations {
     /// A part connected to an unknown, a nonlinear one if there is any.
     pub(crate) fn part_at(&self, unknown: usize) -> String {
         match self.unknowns.get(unknown) {
-            Some(Unknown::Branch(part)) => part.clone(),
+            Some(Unknown::Branch(part) | Unknown::Inner(part) | Unknown::Other(part)) => part.clone(),
             _ => {
                 let here = |p: &usize| self.part_nets[*p].contains(&unknown);
                 let parts = 0..self.models.len();
@@ -346,6 +490,23 @@ struct Constant {
     row: u32,
     column: u32,
     value: f64,
+}
+
+/// An entry of ∂q/∂x that is not constant.
+#[derive(Clone, Copy)]
+struct Charged {
+    row: u32,
+    column: u32,
+    slot: u32,
+}
+
+fn charged(pattern: &Pattern, mut slots: Vec<usize>) -> Vec<Charged> {
+    slots.sort_unstable();
+    slots.dedup();
+    let column = |slot: usize| pattern.starts.partition_point(|start| *start <= slot);
+    // The spare slot belongs to gnd.
+    let kept = slots.into_iter().filter(|slot| *slot < pattern.rows.len());
+    kept.map(|s| Charged { row: pattern.rows[s] as u32 + 1, column: column(s) as u32, slot: s as u32 }).collect()
 }
 
 fn flat(pattern: &Pattern, values: &[f64]) -> Vec<Constant> {

@@ -9,6 +9,12 @@ pub enum EngineError {
         /// The net voltage or part current.
         unknown: String,
     },
+    /// The circuit has nothing of that name.
+    #[error("the circuit has no {what}")]
+    Unknown {
+        /// What was asked for.
+        what: String,
+    },
     /// No operating point was found by any method.
     #[error("no operating point was found ({tried}); {unknown} does not settle, look at {part}")]
     OperatingPoint {

@@ -4,7 +4,7 @@
 //! step, sources that are raised step by step, and an artificial transient. Every result is
 //! polished without aids and satisfies Kirchhoff's current law at every net.
 
-use crate::equations::{Conditions, Equations, Unknown};
+use crate::equations::{Conditions, Equations, Matrix, Unknown};
 use crate::models::Point;
 use crate::sparse::Lu;
 use crate::{Column, EngineError};
@@ -37,6 +37,8 @@ impl fmt::Display for Method {
 /// An operating point.
 #[derive(Clone, Debug, PartialEq)]
 pub struct OperatingPoint {
+    /// Every unknown of the equations, `gnd` first.
+    pub(crate) unknowns: Vec<f64>,
     /// Values of the columns of [`Equations::columns`], V, A, W.
     pub values: Vec<(Column, f64)>,
     /// Methods tried, the successful one last.
@@ -77,7 +79,12 @@ pub fn operating_point(equations: &Equations) -> Result<OperatingPoint, EngineEr
                 let mut row = Vec::new();
                 equations.record(at, &search.currents, &mut row);
                 let values = equations.columns().iter().cloned().zip(row).collect();
-                return Ok(OperatingPoint { values, methods, iterations: search.iterations });
+                return Ok(OperatingPoint {
+                    unknowns: search.x.clone(),
+                    values,
+                    methods,
+                    iterations: search.iterations,
+                });
             }
             // A linear system that is singular once is singular always.
             Err(Trouble::Singular(unknown)) if !equations.nonlinear => {
@@ -113,7 +120,7 @@ struct Search<'a> {
     f: Vec<f64>,
     q: Vec<f64>,
     currents: Vec<f64>,
-    jacobian: Vec<f64>,
+    matrix: Matrix,
     iterations: u64,
 }
 
@@ -127,7 +134,7 @@ impl<'a> Search<'a> {
             f: zero.clone(),
             q: zero,
             currents: vec![0.0; equations.models.len()],
-            jacobian: equations.matrix(),
+            matrix: equations.matrix(),
             iterations: 0,
         }
     }
@@ -140,23 +147,22 @@ impl<'a> Search<'a> {
             self.equations.evaluate(
                 at,
                 conditions,
-                0.0,
                 &mut self.f,
                 &mut self.q,
                 &mut self.currents,
-                Some(&mut self.jacobian),
+                Some(&mut self.matrix),
             );
             if let Some((anchor, conductance)) = anchor {
-                self.equations.add_to_diagonals(&mut self.jacobian, conductance);
+                self.equations.add_to_diagonals(&mut self.matrix, conductance);
                 let nets = self.f.iter_mut().zip(&self.x).zip(anchor).take(self.equations.nets).skip(1);
                 for ((f, x), anchor) in nets {
                     *f += conductance * (x - anchor);
                 }
             }
             self.iterations += 1;
-            self.lu.factor(&self.jacobian).map_err(|singular| Trouble::Singular(singular.column + 1))?;
+            self.lu.factor(&self.matrix.values).map_err(|singular| Trouble::Singular(singular.column + 1))?;
             self.lu.solve(&mut self.f[1..]);
-            let mut settled = true;
+            let mut settled = !self.matrix.limited;
             let mut largest = 0.0;
             // Far from the solution a full step may fly off; shorten it as iterations go by.
             let damping = if iteration < 40 { 1.0 } else { 0.5 };
@@ -164,7 +170,7 @@ impl<'a> Search<'a> {
                 let step = damping * self.f[i];
                 self.x[i] -= step;
                 let abstol = match self.equations.unknowns[i] {
-                    Unknown::Net(_) => ABSTOL_VOLTAGE,
+                    Unknown::Net(_) | Unknown::Inner(_) | Unknown::Other(_) => ABSTOL_VOLTAGE,
                     Unknown::Branch(_) => ABSTOL_CURRENT,
                 };
                 let size = step.abs() / (RELTOL * self.x[i].abs() + abstol);

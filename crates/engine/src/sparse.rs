@@ -7,6 +7,43 @@
 //! follow that program, without allocation or searching. If a kept pivot becomes unusable the
 //! pivots are chosen anew.
 
+use num_complex::Complex64;
+use std::ops::{AddAssign, Div, Mul, MulAssign, SubAssign};
+
+/// What matrices are made of.
+pub(crate) trait Scalar:
+    Copy
+    + Default
+    + AddAssign
+    + SubAssign
+    + MulAssign
+    + Mul<Output = Self>
+    + Div<Output = Self>
+    + PartialEq
+    + std::fmt::Debug
+{
+    fn one() -> Self;
+    fn size(self) -> f64;
+}
+
+impl Scalar for f64 {
+    fn one() -> Self {
+        1.0
+    }
+    fn size(self) -> f64 {
+        self.abs()
+    }
+}
+
+impl Scalar for Complex64 {
+    fn one() -> Self {
+        Complex64::ONE
+    }
+    fn size(self) -> f64 {
+        self.norm()
+    }
+}
+
 /// Column-compressed pattern of a square matrix; rows ascend within a column.
 #[derive(Clone, Debug)]
 pub(crate) struct Pattern {
@@ -62,42 +99,42 @@ struct Unusable(usize);
 
 /// LU factors of a matrix of fixed pattern.
 #[derive(Clone, Debug)]
-pub(crate) struct Lu {
+pub(crate) struct Lu<T = f64> {
     pattern: Pattern,
     /// Column of A that is k-th in elimination order.
     order: Vec<usize>,
     /// Position in pivot order of each row of A.
     pivot_of_row: Vec<usize>,
     /// Unit lower factor below the diagonal, rows in pivot order.
-    lower: Columns,
+    lower: Columns<T>,
     /// Upper factor above the diagonal, rows in pivot order, ascending.
-    upper: Columns,
-    diagonal: Vec<f64>,
-    work: Vec<f64>,
+    upper: Columns<T>,
+    diagonal: Vec<T>,
+    work: Vec<T>,
     /// None before pivots are chosen.
-    program: Option<Program>,
+    program: Option<Program<T>>,
 }
 
 /// The elimination on kept pivots, written down as places in one array of values.
-#[derive(Clone, Debug, Default)]
-struct Program {
+#[derive(Clone, Debug)]
+struct Program<T> {
     /// Column after column: the upper factor's entries, the diagonal, the lower factor's. Once a
     /// column is done its upper entries are divided by the diagonal, so that solving divides at
     /// its end only.
-    values: Vec<f64>,
+    values: Vec<T>,
     /// Place of each slot of A.
     load: Vec<u32>,
     columns: Vec<ColumnPlan>,
     /// `values[target] −= values[lower]·values[upper]`.
     updates: Vec<[u32; 3]>,
     /// Reciprocals of the diagonal.
-    inverse: Vec<f64>,
+    inverse: Vec<T>,
     /// Solving: row and column of each entry of the lower factor, column after column, then of
     /// the upper one from the last column to the first.
     solving: Vec<[u32; 2]>,
     /// Places of the entries of `solving`, and their values, gathered after each factorisation.
     solving_places: Vec<u32>,
-    solving_values: Vec<f64>,
+    solving_values: Vec<T>,
 }
 
 /// Where a column of the factors lies in `values`, and where its updates end.
@@ -109,14 +146,18 @@ struct ColumnPlan {
     updates_end: u32,
 }
 
-#[derive(Clone, Debug, Default)]
-struct Columns {
+#[derive(Clone, Debug)]
+struct Columns<T> {
     starts: Vec<usize>,
     rows: Vec<usize>,
-    values: Vec<f64>,
+    values: Vec<T>,
 }
 
-impl Columns {
+impl<T> Columns<T> {
+    fn new() -> Self {
+        Columns { starts: Vec::new(), rows: Vec::new(), values: Vec::new() }
+    }
+
     /// Rows of a column.
     fn column(&self, k: usize) -> &[usize] {
         &self.rows[self.starts[k]..self.starts[k + 1]]
@@ -130,7 +171,7 @@ impl Columns {
     }
 }
 
-impl Lu {
+impl<T: Scalar> Lu<T> {
     pub(crate) fn new(pattern: Pattern) -> Self {
         let order = minimum_degree(&pattern);
         let n = pattern.n;
@@ -138,10 +179,10 @@ impl Lu {
             pattern,
             order,
             pivot_of_row: vec![NONE; n],
-            lower: Columns::default(),
-            upper: Columns::default(),
-            diagonal: vec![0.0; n],
-            work: vec![0.0; n],
+            lower: Columns::new(),
+            upper: Columns::new(),
+            diagonal: vec![T::default(); n],
+            work: vec![T::default(); n],
             program: None,
         }
     }
@@ -152,7 +193,7 @@ impl Lu {
     }
 
     /// Factorises the matrix with these values, slot by slot of the pattern.
-    pub(crate) fn factor(&mut self, values: &[f64]) -> Result<(), Singular> {
+    pub(crate) fn factor(&mut self, values: &[T]) -> Result<(), Singular> {
         if self.refactor(values).is_ok() {
             return Ok(());
         }
@@ -164,14 +205,23 @@ impl Lu {
     }
 
     /// Recomputes the numbers on the kept pivots.
-    fn refactor(&mut self, values: &[f64]) -> Result<(), Unusable> {
+    fn refactor(&mut self, values: &[T]) -> Result<(), Unusable> {
         self.program.as_mut().map_or(Err(Unusable(0)), |program| program.factor(values))
     }
 
     /// Writes down the elimination for the pivots just chosen.
-    fn program(&self) -> Program {
+    fn program(&self) -> Program<T> {
         let n = self.pattern.n;
-        let mut program = Program { load: vec![0; self.pattern.rows.len()], ..Program::default() };
+        let mut program = Program {
+            values: Vec::new(),
+            load: vec![0; self.pattern.rows.len()],
+            columns: Vec::with_capacity(n),
+            updates: Vec::new(),
+            inverse: Vec::new(),
+            solving: Vec::new(),
+            solving_places: Vec::new(),
+            solving_values: Vec::new(),
+        };
         // Where each row of the column at hand lies in the array of values, and each value's row.
         let (mut place, mut row_of) = (vec![0u32; n], Vec::new());
         for k in 0..n {
@@ -203,18 +253,18 @@ impl Lu {
             program.solving.extend(upper.clone().map(|place| [row_of[place as usize], k as u32]));
             program.solving_places.extend(upper);
         }
-        program.values = vec![0.0; row_of.len()];
-        program.inverse = vec![0.0; n];
-        program.solving_values = vec![0.0; program.solving.len()];
+        program.values = vec![T::default(); row_of.len()];
+        program.inverse = vec![T::default(); n];
+        program.solving_values = vec![T::default(); program.solving.len()];
         program
     }
 
-    fn factor_with_pivoting(&mut self, values: &[f64]) -> Result<(), Singular> {
+    fn factor_with_pivoting(&mut self, values: &[T]) -> Result<(), Singular> {
         let n = self.pattern.n;
         self.pivot_of_row.fill(NONE);
         self.lower.clear();
         self.upper.clear();
-        self.work.fill(0.0);
+        self.work.fill(T::default());
         let mut mark = vec![NONE; n];
         let mut reach = Vec::with_capacity(n);
         let mut stack = Vec::new();
@@ -242,9 +292,9 @@ impl Lu {
                 }
             }
             let below = || reach.iter().copied().filter(|&row| self.pivot_of_row[row] == NONE);
-            let size = |row: usize| self.work[row].abs();
+            let size = |row: usize| self.work[row].size();
             let best = below().max_by(|a, b| size(*a).total_cmp(&size(*b)));
-            let Some(best) = best.filter(|&row| self.work[row].is_finite() && size(row) > 1e-290) else {
+            let Some(best) = best.filter(|&row| size(row).is_finite() && size(row) > 1e-290) else {
                 return Err(Singular { column });
             };
             let prefer = below().find(|&row| row == column && size(row) >= PREFER_DIAGONAL * size(best));
@@ -253,7 +303,7 @@ impl Lu {
             let rest: Vec<usize> = below().filter(|&row| row != pivot_row).collect();
             self.pivot_of_row[pivot_row] = k;
             self.diagonal[k] = pivot;
-            self.work[pivot_row] = 0.0;
+            self.work[pivot_row] = T::default();
             for row in rest {
                 self.lower.rows.push(row);
                 self.lower.values.push(std::mem::take(&mut self.work[row]) / pivot);
@@ -284,7 +334,7 @@ impl Lu {
     }
 
     /// Solves A x = b in place; `b` has one value per row and returns one per column.
-    pub(crate) fn solve(&mut self, b: &mut [f64]) {
+    pub(crate) fn solve(&mut self, b: &mut [T]) {
         for (pivot, value) in self.pivot_of_row.iter().zip(b.iter()) {
             self.work[*pivot] = *value;
         }
@@ -297,28 +347,29 @@ impl Lu {
     }
 }
 
-impl Program {
-    fn factor(&mut self, matrix: &[f64]) -> Result<(), Unusable> {
+impl<T: Scalar> Program<T> {
+    fn factor(&mut self, matrix: &[T]) -> Result<(), Unusable> {
         let values = &mut self.values;
-        values.fill(0.0);
+        values.fill(T::default());
         for (place, value) in self.load.iter().zip(matrix) {
             values[*place as usize] = *value;
         }
         let mut begun = 0;
         for (k, (plan, inverse)) in self.columns.iter().zip(&mut self.inverse).enumerate() {
             for [target, lower, upper] in &self.updates[begun..plan.updates_end as usize] {
-                values[*target as usize] -= values[*lower as usize] * values[*upper as usize];
+                let product = values[*lower as usize] * values[*upper as usize];
+                values[*target as usize] -= product;
             }
             begun = plan.updates_end as usize;
             let pivot = values[plan.diagonal as usize];
-            let reciprocal = 1.0 / pivot;
+            let reciprocal = T::one() / pivot;
             let mut largest = 0.0f64;
             for value in &mut values[plan.diagonal as usize + 1..plan.end as usize] {
-                largest = largest.max(value.abs());
+                largest = largest.max(value.size());
                 *value *= reciprocal;
             }
             // Written so that NaN fails too.
-            if !(pivot.abs() > KEEP_PIVOT * largest && pivot != 0.0) {
+            if !(pivot.size() > KEEP_PIVOT * largest && pivot != T::default()) {
                 return Err(Unusable(k));
             }
             for value in &mut values[plan.start as usize..plan.diagonal as usize] {
@@ -333,12 +384,13 @@ impl Program {
     }
 
     /// Solves in place, in pivot order.
-    fn solve(&self, x: &mut [f64]) {
+    fn solve(&self, x: &mut [T]) {
         for ([row, column], value) in self.solving.iter().zip(&self.solving_values) {
-            x[*row as usize] -= value * x[*column as usize];
+            let product = *value * x[*column as usize];
+            x[*row as usize] -= product;
         }
         for (x, inverse) in x.iter_mut().zip(&self.inverse) {
-            *x *= inverse;
+            *x *= *inverse;
         }
     }
 }

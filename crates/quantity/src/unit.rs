@@ -30,11 +30,31 @@ pub enum Unit {
     Joule,
     /// Plane angle in degrees, as phases are quoted.
     Degree,
+    /// Temperature difference, or temperature in kelvins.
+    Kelvin,
+    /// Temperature in degrees Celsius, as it is quoted.
+    Celsius,
+    /// Relative change per kelvin.
+    PerKelvin,
+    /// Rate of change of a voltage.
+    VoltPerSecond,
+    /// Rate of change of a current.
+    AmperePerSecond,
+    /// Thermal resistance.
+    KelvinPerWatt,
+    /// Heat capacity.
+    JoulePerKelvin,
+    /// Length; typed without unit, since m is milli.
+    Metre,
+    /// Area.
+    SquareMetre,
+    /// Magnetic flux density.
+    Tesla,
 }
 
 impl Unit {
     /// Every unit, for search by symbol.
-    pub const ALL: [Unit; 12] = [
+    pub const ALL: [Unit; 22] = [
         Unit::One,
         Unit::Volt,
         Unit::Ampere,
@@ -47,6 +67,16 @@ impl Unit {
         Unit::Watt,
         Unit::Joule,
         Unit::Degree,
+        Unit::Kelvin,
+        Unit::Celsius,
+        Unit::PerKelvin,
+        Unit::VoltPerSecond,
+        Unit::AmperePerSecond,
+        Unit::KelvinPerWatt,
+        Unit::JoulePerKelvin,
+        Unit::Metre,
+        Unit::SquareMetre,
+        Unit::Tesla,
     ];
 
     /// The symbol as printed; empty for a pure number.
@@ -64,6 +94,16 @@ impl Unit {
             Unit::Watt => "W",
             Unit::Joule => "J",
             Unit::Degree => "°",
+            Unit::Kelvin => "K",
+            Unit::Celsius => "°C",
+            Unit::PerKelvin => "1/K",
+            Unit::VoltPerSecond => "V/s",
+            Unit::AmperePerSecond => "A/s",
+            Unit::KelvinPerWatt => "K/W",
+            Unit::JoulePerKelvin => "J/K",
+            Unit::Metre => "m",
+            Unit::SquareMetre => "m²",
+            Unit::Tesla => "T",
         }
     }
 
@@ -82,6 +122,16 @@ impl Unit {
             Unit::Watt => "a power",
             Unit::Joule => "an energy",
             Unit::Degree => "an angle",
+            Unit::Kelvin => "a temperature difference",
+            Unit::Celsius => "a temperature",
+            Unit::PerKelvin => "a temperature coefficient",
+            Unit::VoltPerSecond => "a rate of voltage",
+            Unit::AmperePerSecond => "a rate of current",
+            Unit::KelvinPerWatt => "a thermal resistance",
+            Unit::JoulePerKelvin => "a heat capacity",
+            Unit::Metre => "a length",
+            Unit::SquareMetre => "an area",
+            Unit::Tesla => "a flux density",
         }
     }
 
@@ -100,12 +150,22 @@ impl Unit {
             Unit::Second => &["s"],
             Unit::Watt => &["W"],
             Unit::Joule => &["J"],
+            Unit::Kelvin => &["K"],
+            Unit::Celsius => &["°C", "C"],
+            Unit::PerKelvin => &["1/K"],
+            Unit::VoltPerSecond => &["V/s"],
+            Unit::AmperePerSecond => &["A/s"],
+            Unit::KelvinPerWatt => &["K/W"],
+            Unit::JoulePerKelvin => &["J/K"],
+            Unit::Metre => &[],
+            Unit::SquareMetre => &["m²", "m2"],
+            Unit::Tesla => &["T"],
         }
     }
 
     /// Whether values of this unit are written with SI prefixes.
     pub(crate) fn takes_prefix(self) -> bool {
-        !matches!(self, Unit::Degree)
+        !matches!(self, Unit::Degree | Unit::Celsius | Unit::PerKelvin | Unit::SquareMetre)
     }
 
     /// The letter that may stand for the decimal point (IEC 60062; `5V1` is common practice).

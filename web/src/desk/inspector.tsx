@@ -50,6 +50,16 @@ export function Inspector({ supply, part, kind, onClose, onParameter }: Props) {
               />
             );
           }
+          if (form.form === "points") {
+            return (
+              <Points
+                key={`${parameter.id} ${supply.revision}`}
+                parameter={parameter}
+                value={text(parameter)}
+                onCommit={(v) => onParameter(parameter.id, v)}
+              />
+            );
+          }
           const meant = kind.parameters.find((p) => p.id === form.meant_as);
           return (
             <div key={parameter.id}>
@@ -108,5 +118,20 @@ function Choice(props: { parameter: Parameter; value: string; onChoose: (value: 
         </label>
       ))}
     </fieldset>
+  );
+}
+
+function Points(props: { parameter: Parameter; value: string; onCommit: (value: string) => void }) {
+  const { parameter, value, onCommit } = props;
+  return (
+    <label className="flex items-center gap-1" title={parameter.help}>
+      <span className="w-36 shrink-0 text-muted">{parameter.name}</span>
+      <input
+        className="figures min-w-0 grow rounded-md border border-hairline bg-transparent px-2 py-1"
+        defaultValue={value}
+        onBlur={(event) => event.target.value !== value && onCommit(event.target.value)}
+        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+      />
+    </label>
   );
 }

@@ -15,6 +15,16 @@ const SYMBOLS: Record<Unit, string> = {
   watt: "W",
   joule: "J",
   degree: "°",
+  kelvin: "K",
+  celsius: "°C",
+  per_kelvin: "1/K",
+  volt_per_second: "V/s",
+  ampere_per_second: "A/s",
+  kelvin_per_watt: "K/W",
+  joule_per_kelvin: "J/K",
+  metre: "m",
+  square_metre: "m²",
+  tesla: "T",
 };
 const PREFIXES: [number, string][] = [
   [1e12, "T"],

@@ -59,6 +59,9 @@ impl Model for Capacitor {
     fn current(&self, at: Point<'_>) -> f64 {
         at.x[self.branch]
     }
+    fn current_unknown(&self) -> Option<usize> {
+        Some(self.branch)
+    }
     fn power(&self, at: Point<'_>, current: f64) -> f64 {
         (at.x[self.plus] - at.x[self.minus]) * current
     }

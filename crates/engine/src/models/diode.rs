@@ -1,60 +1,85 @@
-//! Diode: Shockley's exponential behind a series resistance,
-//! `v = R·i + n·V_T·ln(1 + i/I_s)`, solved for the current in closed form:
+//! Diode: exponential with series resistance; breakdown by the same law in reverse; the charge
+//! of the depletion layer and the charge stored by the forward current, `Q = τ·i`, which has to
+//! be removed before the diode blocks again (reverse recovery; the charge-control model of Ma,
+//! Lauritzen & Snowden in its simplest form).
 //!
-//! `i = (n·V_T/R)·ω(ln(I_s·R/n·V_T) + (v + I_s·R)/n·V_T) − I_s`
-//!
-//! with the Wright ω function, `ω + ln ω = z`. So no inner node is needed, and the current never
-//! grows faster than `v/R`: nothing overflows however far an iterate strays. V_T at 300.15 K.
-//!
-//! Lawrence, Corless & Jeffrey, *Algorithm 917: Complex double-precision evaluation of the
-//! Wright ω function*, ACM Trans. Math. Softw. 2012 (starting values and iteration).
+//! Zener diode: the reverse branch is given by voltage and differential resistance at one
+//! current and by the leakage at the foot of the knee. Half of the resistance is taken for the
+//! exponential's, `s/I_z = Z_z/2`, and half for bulk, so that `V(I) = V₀ + s·ln(I/I_l) + R·(I − I_l)`
+//! passes through `V_z` at `I_z`.
 
+use super::device::{At, Device, Exponential, Inside, Wrapped};
+use super::junction::{Depletion, Knee, THERMAL_VOLTAGE};
+use super::real::Real;
 use super::{Model, Point};
-use crate::equations::{Entry, Layout, Stamps};
+use crate::equations::{Entry, Junction, Layout, Stamps};
+use crate::operating_point::GMIN;
 use circuit::ResolvedPart;
 
-/// k·T/q at 300.15 K, V (CODATA 2018 exact constants).
-const THERMAL_VOLTAGE: f64 = 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
+/// Current at the stated breakdown voltage, A (common practice on data sheets: 10 µA to 1 mA).
+const BREAKDOWN_CURRENT: f64 = 100e-6;
+/// Slope of the breakdown's exponential, V.
+const BREAKDOWN_SLOPE: f64 = 0.05;
 
-pub(super) struct Diode {
+/// Builds the simplest model that has what the part has.
+pub(super) fn new(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> {
+    let slope = part.value("emission") * THERMAL_VOLTAGE;
+    let forward = Knee::new(part.value("saturation_current"), slope, part.value("series_resistance"));
+    let breakdown = part.value("breakdown_voltage");
+    let depletion = Depletion::new(part.value("capacitance"), part.value("built_in_voltage"));
+    let storage_time = part.value("storage_time");
+    if breakdown == 0.0 && !depletion.exists() && storage_time == 0.0 {
+        return Box::new(Static::new(part, layout, forward));
+    }
+    // No current where there is no breakdown.
+    let reverse = (breakdown > 0.0).then(|| Reverse {
+        knee: Knee::new(BREAKDOWN_CURRENT, BREAKDOWN_SLOPE, part.value("series_resistance")),
+        from: breakdown,
+    });
+    Box::new(Wrapped::new(Diode { forward, reverse, depletion, storage_time }, part, layout))
+}
+
+/// Builds a Zener diode.
+pub(super) fn zener(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> {
+    let (current, leakage) = (part.value("zener_current"), part.value("leakage"));
+    let resistance = 0.5 * part.value("zener_impedance");
+    let slope = resistance * current;
+    let knee = Knee::new(leakage, slope, resistance);
+    let from = part.value("zener_voltage") - slope * (current / leakage).ln() - resistance * (current - leakage);
+    let diode = Diode {
+        forward: Knee::new(
+            part.value("saturation_current"),
+            part.value("emission") * THERMAL_VOLTAGE,
+            part.value("series_resistance"),
+        ),
+        reverse: Some(Reverse { knee, from }),
+        depletion: Depletion::new(part.value("capacitance"), part.value("built_in_voltage")),
+        storage_time: 0.0,
+    };
+    Box::new(Wrapped::new(diode, part, layout))
+}
+
+/// A diode without charge or breakdown, stamped without detours: rectifiers are full of them.
+pub(super) struct Static {
     anode: usize,
     cathode: usize,
-    saturation_current: f64,
-    resistance: f64,
-    /// Reciprocal of n·V_T.
-    inverse_slope: f64,
-    /// n·V_T/R.
-    scale: f64,
-    /// The constant part of ω's argument.
-    shift: f64,
+    forward: Knee,
+    junction: Junction,
     entries: [Entry; 4],
 }
 
-impl Diode {
-    pub(super) fn new(part: &ResolvedPart, layout: &mut Layout) -> Self {
+impl Static {
+    fn new(part: &ResolvedPart, layout: &mut Layout, forward: Knee) -> Self {
         let (anode, cathode) = (part.pins[0], part.pins[1]);
-        let slope = part.value("emission") * THERMAL_VOLTAGE;
-        let (saturation_current, resistance) = (part.value("saturation_current"), part.value("series_resistance"));
-        let ratio = saturation_current * resistance / slope;
-        Diode {
-            anode,
-            cathode,
-            saturation_current,
-            resistance,
-            inverse_slope: 1.0 / slope,
-            scale: slope / resistance,
-            shift: ratio.ln() + ratio,
-            entries: layout.between(anode, cathode),
-        }
+        Static { anode, cathode, forward, junction: layout.junction(), entries: layout.between(anode, cathode) }
     }
 
-    fn current_and_slope(&self, v: f64) -> (f64, f64) {
-        let w = wright_omega(self.shift + v * self.inverse_slope);
-        (self.scale * w - self.saturation_current, w / (self.resistance * (1.0 + w)))
+    fn voltage(&self, at: Point<'_>) -> f64 {
+        at.x[self.anode] - at.x[self.cathode]
     }
 }
 
-impl Model for Diode {
+impl Model for Static {
     fn varies(&self) -> bool {
         true
     }
@@ -62,67 +87,89 @@ impl Model for Diode {
         true
     }
     fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
-        let v = at.x[self.anode] - at.x[self.cathode];
-        let (current, slope) = self.current_and_slope(v);
-        let current = current + stamps.gmin * v;
+        let v = self.voltage(at);
+        let here = stamps.junction(self.junction, v, self.forward.slope(), self.forward.critical());
+        let (current, slope) = self.forward.at(here);
+        let current = current + slope * (v - here) + stamps.gmin * v;
         stamps.current(self.anode, current);
         stamps.current(self.cathode, -current);
         stamps.conductance(self.entries, slope + stamps.gmin);
         current
     }
     fn current(&self, at: Point<'_>) -> f64 {
-        self.current_and_slope(at.x[self.anode] - at.x[self.cathode]).0
+        let v = self.voltage(at);
+        self.forward.at(v).0 + GMIN * v
     }
     fn power(&self, at: Point<'_>, current: f64) -> f64 {
-        (at.x[self.anode] - at.x[self.cathode]) * current
+        self.voltage(at) * current
     }
 }
 
-/// The real Wright ω function, to a few units in the last place.
-fn wright_omega(z: f64) -> f64 {
-    if z < -40.0 {
-        // A diode in reverse: e^z is lost beside the saturation current.
-        return 0.0;
-    }
-    let mut w = if z < -2.0 {
-        let e = z.exp();
-        e * (1.0 - e * (1.0 - 1.5 * e))
-    } else if z < 4.0 {
-        let d = z - 1.0;
-        1.0 + d * (0.5 + d * (1.0 / 16.0 - d * (1.0 / 192.0 + d / 3072.0)))
-    } else {
-        let l = z.ln();
-        z - l + l / z
-    };
-    // Fritsch–Shafer–Crowley steps, fourth order.
-    for _ in 0..3 {
-        let r = z - w - w.ln();
-        let p = w + 1.0;
-        let a = 2.0 * p * (p + 2.0 / 3.0 * r);
-        w *= 1.0 + r / p * (a - r) / (a - 2.0 * r);
-        if r.abs() < 1e-5 * p {
-            break;
-        }
-    }
-    w
+struct Reverse {
+    knee: Knee,
+    /// Reverse voltage at the foot of the knee.
+    from: f64,
 }
 
-#[cfg(test)]
-mod tests {
-    use super::wright_omega;
+/// Unknowns: anode, cathode, current of the charges.
+struct Diode {
+    forward: Knee,
+    reverse: Option<Reverse>,
+    depletion: Depletion,
+    storage_time: f64,
+}
 
-    #[test]
-    fn wright_omega_solves_its_equation() {
-        for i in -3900..5000 {
-            let z = f64::from(i) * 0.01;
-            let w = wright_omega(z);
-            let residual = w + w.ln() - z;
-            assert!(residual.abs() < 4e-15 * z.abs().max(1.0), "z = {z}: {residual}");
+impl Diode {
+    /// Current without that of the charges, at voltages of the forward and the reverse junction.
+    fn steady<T: Real>(&self, forward: T, backward: T) -> T {
+        let current = self.forward.current(forward);
+        match &self.reverse {
+            Some(Reverse { knee, from }) => {
+                // Far from breakdown the knee's own −I_l must not count as a forward current.
+                current - knee.current(backward.plus(-from)).plus(knee.saturation_current())
+            }
+            None => current,
         }
-        // ω(1) = 1, and ω(0) is the omega constant (OEIS A030178); ours is the double beside the nearest.
-        assert_eq!(wright_omega(1.0), 1.0);
-        assert!((wright_omega(0.0) - 0.567_143_290_409_783_8).abs() < f64::EPSILON);
-        assert!(wright_omega(1e9) < 1e9);
-        assert_eq!(wright_omega(-1e9), 0.0);
+    }
+}
+
+impl Device for Diode {
+    const INSIDE: &'static [Inside] = &[Inside::Current];
+
+    fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]) {
+        let v = at.x[0] - at.x[1];
+        let backward = at.shift.get(1).map_or(-v, |shift| *shift - v);
+        let i = self.steady(v + at.shift[0], backward) + v.scale(GMIN) + at.x[2];
+        f[0] = i;
+        f[1] = -i;
+        f[2] = -at.x[2];
+    }
+
+    fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
+        let v = at.x[0] - at.x[1];
+        let stored = self.forward.current(v + at.shift[0]).scale(self.storage_time);
+        q[2] = self.depletion.charge(v) + stored;
+    }
+
+    fn junctions(&self, x: &[f64]) -> Vec<Exponential> {
+        let v = x[0] - x[1];
+        let of = |knee: &Knee, voltage: f64, from: f64| Exponential {
+            voltage,
+            slope: knee.slope(),
+            critical: from + knee.critical().max(0.0),
+        };
+        let mut all = vec![of(&self.forward, v, 0.0)];
+        all.extend(self.reverse.iter().map(|reverse| of(&reverse.knee, -v, reverse.from)));
+        all
+    }
+
+    fn stored(&self, x: &[f64]) -> f64 {
+        let v = x[0] - x[1];
+        let moved = v * self.forward.at(v).0 - (self.forward.integral(v) - self.forward.integral(0.0));
+        self.depletion.at(v).2 + self.storage_time * moved
+    }
+
+    fn storing(&self, x: &[f64]) -> f64 {
+        (x[0] - x[1]) * x[2]
     }
 }

@@ -3,17 +3,33 @@
 //! A model owns no state: it says which unknowns and matrix entries it needs ([`Layout`]),
 //! stamps what never changes once, and is asked for the rest at every iteration.
 
+mod amplifier;
+mod bipolar;
 mod capacitor;
+mod controlled;
+mod core_transformer;
 mod coupled_windings;
 mod dc_source;
+mod device;
 mod diode;
 mod ideal_transformer;
 mod inductor;
+mod junction;
+mod loads;
+mod lossy;
+mod mosfet;
 mod pulse_source;
+mod real;
+mod regulators;
 mod resistor;
 mod sine_source;
+mod thermistor;
 mod timed_switch;
 mod voltage_branch;
+mod waveform_sources;
+
+#[cfg(test)]
+mod tests;
 
 use crate::equations::{Constants, Layout, Stamps};
 use circuit::{KindId, ResolvedPart};
@@ -62,6 +78,14 @@ pub(crate) trait Model: Send + Sync {
     fn next_corner(&self, _t: f64) -> Option<f64> {
         None
     }
+    /// The unknown that is the current into the first pin, if there is one.
+    fn current_unknown(&self) -> Option<usize> {
+        None
+    }
+    /// The row in which a voltage source's voltage stands.
+    fn voltage_row(&self) -> Option<usize> {
+        None
+    }
     /// The largest voltage the device imposes, V; sets the scale errors are judged by.
     fn imposed_voltage(&self) -> f64 {
         0.0
@@ -70,16 +94,48 @@ pub(crate) trait Model: Send + Sync {
 
 /// Builds the model of a part.
 pub(crate) fn build(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> {
+    macro_rules! wrapped {
+        ($device:expr) => {
+            Box::new(device::Wrapped::new($device, part, layout))
+        };
+    }
+    let value = |name: &str| part.value(name);
     match part.kind {
         KindId::SineSource => Box::new(sine_source::new(part, layout)),
         KindId::DcSource => Box::new(dc_source::new(part, layout)),
         KindId::PulseSource => Box::new(pulse_source::new(part, layout)),
+        KindId::PiecewiseSource => Box::new(waveform_sources::piecewise(part, layout)),
+        KindId::ExponentialSource => Box::new(waveform_sources::exponential(part, layout)),
+        KindId::CurrentSource => wrapped!(controlled::CurrentSource { current: value("current") }),
+        KindId::ThreePhaseSource => wrapped!(controlled::ThreePhase::new(part)),
+        KindId::VoltageControlledVoltage => wrapped!(controlled::Controlled::<true, false> { factor: value("gain") }),
+        KindId::VoltageControlledCurrent => {
+            wrapped!(controlled::Controlled::<false, false> { factor: value("transconductance") })
+        }
+        KindId::CurrentControlledVoltage => {
+            wrapped!(controlled::Controlled::<true, true> { factor: value("transresistance") })
+        }
+        KindId::CurrentControlledCurrent => wrapped!(controlled::Controlled::<false, true> { factor: value("gain") }),
         KindId::Resistor => Box::new(resistor::Resistor::new(part, layout)),
+        KindId::Capacitor if value("esl") > 0.0 || value("leakage") > 0.0 => wrapped!(lossy::LossyCapacitor::new(part)),
         KindId::Capacitor => Box::new(capacitor::Capacitor::new(part, layout)),
+        KindId::Inductor if value("saturation_current") > 0.0 => wrapped!(lossy::SaturableInductor::new(part)),
         KindId::Inductor => Box::new(inductor::Inductor::new(part, layout)),
+        KindId::Thermistor => wrapped!(thermistor::Thermistor::new(part)),
         KindId::IdealTransformer => Box::new(ideal_transformer::IdealTransformer::new(part, layout)),
         KindId::CoupledWindings => Box::new(coupled_windings::CoupledWindings::new(part, layout)),
-        KindId::Diode => Box::new(diode::Diode::new(part, layout)),
+        KindId::CoreTransformer => wrapped!(core_transformer::CoreTransformer::new(part)),
+        KindId::Diode | KindId::Schottky | KindId::Led => diode::new(part, layout),
+        KindId::Zener => diode::zener(part, layout),
+        KindId::MosfetN | KindId::MosfetP => wrapped!(mosfet::Mosfet::new(part)),
+        KindId::Npn | KindId::Pnp => wrapped!(bipolar::Bipolar::new(part)),
+        KindId::Amplifier => wrapped!(amplifier::Amplifier::new(part)),
+        KindId::Comparator => wrapped!(amplifier::Comparator::new(part)),
+        KindId::ShuntReference => wrapped!(regulators::ShuntReference::new(part)),
+        KindId::Regulator => wrapped!(regulators::Regulator::new(part)),
         KindId::TimedSwitch => Box::new(timed_switch::TimedSwitch::new(part, layout)),
+        KindId::ControlledSwitch => wrapped!(controlled::ControlledSwitch::new(part)),
+        KindId::CurrentLoad | KindId::SteppedLoad => wrapped!(loads::CurrentLoad::new(part)),
+        KindId::PowerLoad => wrapped!(loads::PowerLoad::new(part)),
     }
 }

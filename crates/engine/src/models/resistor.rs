@@ -4,6 +4,10 @@ use super::{Model, Point};
 use crate::equations::{Constants, Entry, Layout};
 use circuit::ResolvedPart;
 
+/// Temperature the resistance is given for, °C.
+const GIVEN_AT: f64 = 25.0;
+const LEAST_FACTOR: f64 = 1e-3;
+
 pub(super) struct Resistor {
     a: usize,
     b: usize,
@@ -14,7 +18,11 @@ pub(super) struct Resistor {
 impl Resistor {
     pub(super) fn new(part: &ResolvedPart, layout: &mut Layout) -> Self {
         let (a, b) = (part.pins[0], part.pins[1]);
-        Resistor { a, b, conductance: 1.0 / part.value("resistance"), entries: layout.between(a, b) }
+        let warmer = part.value("temperature") - GIVEN_AT;
+        // A coefficient that would make the resistance vanish is stopped short of it.
+        let factor = (1.0 + part.value("temperature_coefficient") * warmer).max(LEAST_FACTOR);
+        let conductance = 1.0 / (part.value("resistance") * factor);
+        Resistor { a, b, conductance, entries: layout.between(a, b) }
     }
 }
 

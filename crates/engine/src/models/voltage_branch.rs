@@ -46,6 +46,12 @@ impl<W: Waveform> Model for VoltageBranch<W> {
     fn current(&self, at: Point<'_>) -> f64 {
         at.x[self.branch]
     }
+    fn current_unknown(&self) -> Option<usize> {
+        Some(self.branch)
+    }
+    fn voltage_row(&self) -> Option<usize> {
+        Some(self.branch)
+    }
     fn power(&self, at: Point<'_>, current: f64) -> f64 {
         (at.x[self.plus] - at.x[self.minus]) * current
     }

@@ -1,6 +1,6 @@
 //! What error is allowed, and how large a given one is beside it.
 
-use crate::equations::Equations;
+use crate::equations::{Equations, Unknown};
 
 /// Allowed error of a step relative to full scale, as a part of the accuracy wanted of the
 /// result. Both the estimate and what errors add up to go with the third power of the step, so
@@ -12,11 +12,16 @@ const BETWEEN_NODES: f64 = 0.1;
 const SMALLEST_SCALE: f64 = 1e-3;
 /// Full scale is not taken smaller than this, V or A.
 const SMALLEST: f64 = 1e-6;
+/// The same for what is neither, such as a temperature in K.
+const SMALLEST_OTHER: f64 = 1e-2;
 
 /// Full scales met so far and the weights that follow from them.
 pub(super) struct Accuracy {
     nets: usize,
+    /// Of each unknown: 0 for voltages, 1 for currents, 2 for what is neither.
+    sort: Vec<usize>,
     local: f64,
+    largest_current: f64,
     /// Largest magnitude of each unknown; of the first, which is `gnd`, the largest voltage any
     /// part imposes.
     scale: Vec<f64>,
@@ -31,7 +36,9 @@ impl Accuracy {
         let size = equations.n + 1;
         let mut accuracy = Accuracy {
             nets: equations.nets,
+            sort: equations.unknowns.iter().map(sort).collect(),
             local: LOCAL * tolerance,
+            largest_current: 0.0,
             scale: vec![0.0; size],
             weight: vec![0.0; size],
             controlled: equations.controlled.iter().map(|controlled| f64::from(u8::from(*controlled))).collect(),
@@ -55,16 +62,20 @@ impl Accuracy {
     }
 
     fn update_weights(&mut self) {
-        let largest = |scales: &[f64]| scales.iter().copied().fold(SMALLEST, f64::max);
-        let floors = [largest(&self.scale[..self.nets]), largest(&self.scale[self.nets..])].map(|s| SMALLEST_SCALE * s);
-        for (i, (weight, scale)) in self.weight.iter_mut().zip(&self.scale).enumerate() {
-            *weight = 1.0 / (self.local * scale.max(floors[usize::from(i >= self.nets)]));
+        let mut floors = [SMALLEST, SMALLEST, 0.0];
+        for (scale, sort) in self.scale.iter().zip(&self.sort).filter(|(_, sort)| **sort < 2) {
+            floors[*sort] = scale.max(floors[*sort]);
+        }
+        self.largest_current = floors[1];
+        let floors = [SMALLEST_SCALE * floors[0], SMALLEST_SCALE * floors[1], SMALLEST_OTHER];
+        for ((weight, scale), sort) in self.weight.iter_mut().zip(&self.scale).zip(&self.sort) {
+            *weight = 1.0 / (self.local * scale.max(floors[*sort]));
         }
     }
 
     /// Largest current met, A.
     pub(super) fn largest_current(&self) -> f64 {
-        self.scale[self.nets..].iter().copied().fold(SMALLEST, f64::max)
+        self.largest_current
     }
 
     /// The largest part of a correction to the unknowns in units of what is allowed, and the
@@ -83,6 +94,14 @@ impl Accuracy {
     pub(super) fn between_nodes(&self, error: &[f64]) -> (f64, usize) {
         let voltages = error[..self.nets].iter().zip(&self.weight);
         largest(voltages.map(|(error, weight)| LOCAL / BETWEEN_NODES * error * weight))
+    }
+}
+
+fn sort(unknown: &Unknown) -> usize {
+    match unknown {
+        Unknown::Net(_) | Unknown::Inner(_) => 0,
+        Unknown::Branch(_) => 1,
+        Unknown::Other(_) => 2,
     }
 }
 

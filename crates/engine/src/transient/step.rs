@@ -2,7 +2,7 @@
 
 use super::accuracy::Accuracy;
 use crate::EngineError;
-use crate::equations::{Conditions, Equations};
+use crate::equations::{Conditions, Equations, Matrix};
 use crate::health::Health;
 use crate::models::Point;
 use crate::operating_point::GMIN;
@@ -75,7 +75,7 @@ pub(super) struct Stepper<'a> {
     accuracy: Accuracy,
     tolerance: f64,
     lu: Lu,
-    jacobian: Vec<f64>,
+    matrix: Matrix,
     right: Vec<f64>,
     missing: Vec<f64>,
     correction: Vec<f64>,
@@ -104,7 +104,7 @@ impl<'a> Stepper<'a> {
             accuracy: Accuracy::new(equations, tolerance),
             tolerance,
             lu: equations.factors(),
-            jacobian: equations.matrix(),
+            matrix: equations.matrix(),
             right: vec![0.0; size],
             missing: vec![0.0; size],
             correction: vec![0.0; size],
@@ -221,8 +221,8 @@ impl<'a> Stepper<'a> {
     /// So this solves `alpha·(q(x) − q₁ + ∂q/∂x·v) + f(x) − f₁ = 0` with
     /// `v = (1 + μ)·e − μ·M·e`; all rows without charge `f(x) = 0`.
     fn correct(&mut self, alpha: f64, health: &mut Health) -> Result<(), Failure> {
-        let Stepper { equations, accuracy, end, right, correction, change, lu, .. } = self;
-        equations.charges_of(right, change);
+        let Stepper { equations, accuracy, end, right, correction, change, matrix, lu, .. } = self;
+        equations.charges_of(matrix, right, change);
         for ((once, change), dynamic) in correction.iter_mut().zip(change.iter()).zip(&equations.dynamic) {
             *once = if *dynamic { alpha * change } else { 0.0 };
         }
@@ -230,7 +230,7 @@ impl<'a> Stepper<'a> {
         for (v, once) in right.iter_mut().zip(correction.iter()) {
             *v += DAMPING * (*v - once);
         }
-        equations.charges_of(right, change);
+        equations.charges_of(matrix, right, change);
         let rows = right.iter_mut().zip(correction.iter_mut()).zip(end.q.iter().zip(&end.f)).zip(change.iter());
         for ((((right, correction), (q, f)), change), dynamic) in rows.zip(&equations.dynamic) {
             (*right, *correction) = if *dynamic { (q - change + f / alpha, alpha * change) } else { (0.0, 0.0) };
@@ -255,7 +255,7 @@ impl<'a> Stepper<'a> {
         let Stepper { equations, accuracy, end, right, correction, .. } = self;
         let Node { x, f, q, currents, t } = end;
         let allowed = CURRENT_LAW * self.tolerance * accuracy.largest_current();
-        equations.evaluate(Point { x, t: *t }, CONDITIONS, alpha, f, q, currents, None);
+        equations.evaluate(Point { x, t: *t }, CONDITIONS, f, q, currents, None);
         residual(correction, alpha, q, right, f);
         if !correction[1..equations.nets].iter().all(|current| current.abs() <= allowed) {
             return false;
@@ -308,13 +308,14 @@ impl<'a> Stepper<'a> {
         let mut before: Option<f64> = None;
         for iteration in 0..MOST_ITERATIONS {
             let kept = iteration == 0 && stage == Stage::End;
-            let Stepper { equations, accuracy, end, right, jacobian, lu, correction, missing, .. } = self;
+            let Stepper { equations, accuracy, end, right, matrix, lu, correction, missing, .. } = self;
             let Node { x, f, q, currents, .. } = end;
-            let matrix = (!kept).then_some(&mut jacobian[..]);
-            equations.evaluate(Point { x, t }, CONDITIONS, alpha, f, q, currents, matrix);
+            matrix.alpha = alpha;
+            matrix.limited = false;
+            equations.evaluate(Point { x, t }, CONDITIONS, f, q, currents, (!kept).then_some(&mut *matrix));
             health.iterations += 1;
             if !kept {
-                lu.factor(jacobian).map_err(|singular| Failure::Singular(singular.column + 1))?;
+                lu.factor(&matrix.values).map_err(|singular| Failure::Singular(singular.column + 1))?;
             }
             residual(missing, alpha, q, right, f);
             correction.copy_from_slice(missing);
@@ -339,7 +340,7 @@ impl<'a> Stepper<'a> {
                 }
             }
             before = Some(size.max(f64::MIN_POSITIVE));
-            let settled = size * left.min(1.0) < SETTLED || !self.equations.nonlinear;
+            let settled = size * left.min(1.0) < SETTLED && !self.matrix.limited || !self.equations.nonlinear;
             if settled && self.finish(alpha, stage) {
                 return Ok(());
             }
@@ -356,8 +357,8 @@ impl<'a> Stepper<'a> {
         }
         // The correction that follows evaluates everything, so what the iteration solved for is
         // enough here: charges to first order, and currents that agree with them.
-        let Stepper { equations, end, correction, missing, change, .. } = self;
-        equations.charges_of(correction, change);
+        let Stepper { equations, end, correction, missing, change, matrix, .. } = self;
+        equations.charges_of(matrix, correction, change);
         let rows = end.q.iter_mut().zip(&mut end.f).zip(change.iter().zip(missing.iter()));
         for ((q, f), (change, missing)) in rows {
             *q -= change;

@@ -1,0 +1,270 @@
+//! The one table of part kinds.
+//!
+//! Pins, parameters, ranges, defaults and help are defined here and nowhere else; the API, the
+//! value fields, the checks and the documentation are made from this table. Symbols live in the
+//! drawing crate, equations in the engine, one file each.
+
+mod blocks;
+mod loads;
+mod magnetics;
+mod passive;
+mod semiconductors;
+mod sources;
+mod switches;
+
+use quantity::Unit;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Identifies a part kind in documents.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum KindId {
+    SineSource,
+    DcSource,
+    PulseSource,
+    CurrentSource,
+    PiecewiseSource,
+    ExponentialSource,
+    ThreePhaseSource,
+    VoltageControlledVoltage,
+    VoltageControlledCurrent,
+    CurrentControlledVoltage,
+    CurrentControlledCurrent,
+    Resistor,
+    Capacitor,
+    Inductor,
+    Thermistor,
+    IdealTransformer,
+    CoupledWindings,
+    CoreTransformer,
+    Diode,
+    Schottky,
+    Led,
+    Zener,
+    MosfetN,
+    MosfetP,
+    Npn,
+    Pnp,
+    Amplifier,
+    Comparator,
+    ShuntReference,
+    Regulator,
+    TimedSwitch,
+    ControlledSwitch,
+    CurrentLoad,
+    PowerLoad,
+    SteppedLoad,
+}
+
+/// What is known of a part kind.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Kind {
+    /// Identifier in documents.
+    pub id: KindId,
+    /// Name shown.
+    pub name: &'static str,
+    /// Designator letter (IEC 81346-2 / IEEE 315).
+    pub letter: &'static str,
+    /// One sentence on what it models.
+    pub help: &'static str,
+    /// Pins; a part's current is the one into the first.
+    pub pins: &'static [Pin],
+    /// Parameters, in the order shown.
+    pub parameters: &'static [Parameter],
+    /// Pairs of pins between which direct current can flow.
+    #[serde(skip)]
+    pub dc_paths: &'static [(usize, usize)],
+    /// Whether the part fixes the voltage between its first two pins.
+    #[serde(skip)]
+    pub fixes_voltage: bool,
+}
+
+/// A pin of a part kind.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Pin {
+    /// Identifier in documents.
+    pub id: &'static str,
+    /// Name shown.
+    pub name: &'static str,
+}
+
+/// A parameter of a part kind.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Parameter {
+    /// Identifier in documents.
+    pub id: &'static str,
+    /// Name shown.
+    pub name: &'static str,
+    /// What it means, in a sentence.
+    pub help: &'static str,
+    /// What may be entered.
+    pub form: Form,
+    /// Whether the value stands beside the symbol.
+    pub headline: bool,
+}
+
+/// What may be entered for a parameter.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(tag = "form", rename_all = "snake_case")]
+pub enum Form {
+    /// A number with a unit.
+    Quantity {
+        /// The unit.
+        unit: Unit,
+        /// Value when the document gives none, as typed.
+        default: &'static str,
+        /// Smallest allowed value.
+        min: f64,
+        /// Largest allowed value.
+        max: f64,
+        /// The choice parameter that says how this amplitude is meant, if it is one.
+        meant_as: Option<&'static str>,
+    },
+    /// Pairs of numbers separated by commas, ascending in the first.
+    Points {
+        /// The unit of the first of each pair.
+        x: Unit,
+        /// The unit of the second.
+        y: Unit,
+        /// What the document's silence means.
+        default: &'static str,
+    },
+    /// One of a list.
+    Choice {
+        /// Identifiers and names.
+        options: &'static [(&'static str, &'static str)],
+        /// Identifier when the document gives none.
+        default: &'static str,
+    },
+}
+
+impl Kind {
+    /// Index of a pin by its identifier.
+    pub fn pin(&self, id: &str) -> Option<usize> {
+        self.pins.iter().position(|p| p.id == id)
+    }
+
+    /// Index of a parameter by its identifier.
+    pub fn parameter(&self, id: &str) -> Option<usize> {
+        self.parameters.iter().position(|p| p.id == id)
+    }
+}
+
+impl KindId {
+    /// The table row of this kind.
+    pub fn kind(self) -> &'static Kind {
+        // The table is in the order of the enum; a test holds it to that.
+        &KINDS[self as usize]
+    }
+
+    /// The identifier as written in documents.
+    pub fn name(self) -> &'static str {
+        match self {
+            KindId::SineSource => "sine_source",
+            KindId::DcSource => "dc_source",
+            KindId::PulseSource => "pulse_source",
+            KindId::CurrentSource => "current_source",
+            KindId::PiecewiseSource => "piecewise_source",
+            KindId::ExponentialSource => "exponential_source",
+            KindId::ThreePhaseSource => "three_phase_source",
+            KindId::VoltageControlledVoltage => "voltage_controlled_voltage",
+            KindId::VoltageControlledCurrent => "voltage_controlled_current",
+            KindId::CurrentControlledVoltage => "current_controlled_voltage",
+            KindId::CurrentControlledCurrent => "current_controlled_current",
+            KindId::Resistor => "resistor",
+            KindId::Capacitor => "capacitor",
+            KindId::Inductor => "inductor",
+            KindId::Thermistor => "thermistor",
+            KindId::IdealTransformer => "ideal_transformer",
+            KindId::CoupledWindings => "coupled_windings",
+            KindId::CoreTransformer => "core_transformer",
+            KindId::Diode => "diode",
+            KindId::Schottky => "schottky",
+            KindId::Led => "led",
+            KindId::Zener => "zener",
+            KindId::MosfetN => "mosfet_n",
+            KindId::MosfetP => "mosfet_p",
+            KindId::Npn => "npn",
+            KindId::Pnp => "pnp",
+            KindId::Amplifier => "amplifier",
+            KindId::Comparator => "comparator",
+            KindId::ShuntReference => "shunt_reference",
+            KindId::Regulator => "regulator",
+            KindId::TimedSwitch => "timed_switch",
+            KindId::ControlledSwitch => "controlled_switch",
+            KindId::CurrentLoad => "current_load",
+            KindId::PowerLoad => "power_load",
+            KindId::SteppedLoad => "stepped_load",
+        }
+    }
+}
+
+const fn pin(id: &'static str, name: &'static str) -> Pin {
+    Pin { id, name }
+}
+
+const fn quantity(
+    id: &'static str,
+    name: &'static str,
+    unit: Unit,
+    default: &'static str,
+    (min, max): (f64, f64),
+    help: &'static str,
+) -> Parameter {
+    Parameter { id, name, help, form: Form::Quantity { unit, default, min, max, meant_as: None }, headline: false }
+}
+
+const fn headline(mut parameter: Parameter) -> Parameter {
+    parameter.headline = true;
+    parameter
+}
+
+const ANY: f64 = 1e12;
+const PLUS_MINUS: [Pin; 2] = [pin("plus", "+"), pin("minus", "−")];
+const TWO_ENDS: [Pin; 2] = [pin("a", "a"), pin("b", "b")];
+const WINDINGS: [Pin; 4] =
+    [pin("p1", "primary start"), pin("p2", "primary end"), pin("s1", "secondary start"), pin("s2", "secondary end")];
+const ANODE_CATHODE: [Pin; 2] = [pin("a", "anode"), pin("k", "cathode")];
+const ONE_PATH: &[(usize, usize)] = &[(0, 1)];
+const TWO_PATHS: &[(usize, usize)] = &[(0, 1), (2, 3)];
+
+/// Every part kind.
+pub const KINDS: &[Kind] = &[
+    sources::SINE_SOURCE,
+    sources::DC_SOURCE,
+    sources::PULSE_SOURCE,
+    sources::CURRENT_SOURCE,
+    sources::PIECEWISE_SOURCE,
+    sources::EXPONENTIAL_SOURCE,
+    sources::THREE_PHASE_SOURCE,
+    sources::VOLTAGE_CONTROLLED_VOLTAGE,
+    sources::VOLTAGE_CONTROLLED_CURRENT,
+    sources::CURRENT_CONTROLLED_VOLTAGE,
+    sources::CURRENT_CONTROLLED_CURRENT,
+    passive::RESISTOR,
+    passive::CAPACITOR,
+    passive::INDUCTOR,
+    passive::THERMISTOR,
+    magnetics::IDEAL_TRANSFORMER,
+    magnetics::COUPLED_WINDINGS,
+    magnetics::CORE_TRANSFORMER,
+    semiconductors::DIODE,
+    semiconductors::SCHOTTKY,
+    semiconductors::LED,
+    semiconductors::ZENER,
+    semiconductors::MOSFET_N,
+    semiconductors::MOSFET_P,
+    semiconductors::NPN,
+    semiconductors::PNP,
+    blocks::AMPLIFIER,
+    blocks::COMPARATOR,
+    blocks::SHUNT_REFERENCE,
+    blocks::REGULATOR,
+    switches::TIMED_SWITCH,
+    switches::CONTROLLED_SWITCH,
+    loads::CURRENT_LOAD,
+    loads::POWER_LOAD,
+    loads::STEPPED_LOAD,
+];

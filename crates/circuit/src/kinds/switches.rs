@@ -1,0 +1,57 @@
+//! Switches.
+
+use super::*;
+
+pub(super) const TIMED_SWITCH: Kind = Kind {
+    id: KindId::TimedSwitch,
+    name: "Switch",
+    letter: "S",
+    help: "A resistance that changes between its open and closed values at given times.",
+    pins: &TWO_ENDS,
+    parameters: &[
+        Parameter {
+            id: "at_first",
+            name: "At first",
+            help: "State at time zero.",
+            form: Form::Choice { options: &[("open", "open"), ("closed", "closed")], default: "open" },
+            headline: false,
+        },
+        headline(quantity("changes_at", "Changes at", Unit::Second, "1m", (0.0, ANY), "Time of the first change.")),
+        quantity(
+            "changes_back_after",
+            "Changes back after",
+            Unit::Second,
+            "0",
+            (0.0, ANY),
+            "Time from the first change to the change back; 0 for never.",
+        ),
+        quantity("on_resistance", "On-resistance", Unit::Ohm, "10m", (1e-9, ANY), "Resistance when closed."),
+        quantity("off_resistance", "Off-resistance", Unit::Ohm, "10M", (1e-9, 1e15), "Resistance when open."),
+        quantity("transition", "Transition time", Unit::Second, "1u", (1e-12, ANY), "Duration of a change."),
+    ],
+    dc_paths: ONE_PATH,
+    fixes_voltage: false,
+};
+
+pub(super) const CONTROLLED_SWITCH: Kind = Kind {
+    id: KindId::ControlledSwitch,
+    name: "Controlled switch",
+    letter: "S",
+    help: "A resistance that changes smoothly between its open and closed values with a control voltage.",
+    pins: &[pin("a", "a"), pin("b", "b"), pin("cp", "control +"), pin("cn", "control −")],
+    parameters: &[
+        headline(quantity(
+            "on_voltage",
+            "On at",
+            Unit::Volt,
+            "3",
+            (-1e6, 1e6),
+            "Control voltage at which it is closed.",
+        )),
+        quantity("off_voltage", "Off at", Unit::Volt, "2", (-1e6, 1e6), "Control voltage at which it is open."),
+        quantity("on_resistance", "On-resistance", Unit::Ohm, "10m", (1e-9, ANY), "Resistance when closed."),
+        quantity("off_resistance", "Off-resistance", Unit::Ohm, "10M", (1e-9, 1e15), "Resistance when open."),
+    ],
+    dc_paths: ONE_PATH,
+    fixes_voltage: false,
+};

@@ -1,0 +1,250 @@
+//! Devices whose equations are written once, for any kind of number: [`Wrapped`] makes a
+//! [`Model`] of them and takes the derivatives from the arithmetic.
+
+use super::real::{Dependent, Dual, Real, WIDTH};
+use super::{Model, Point};
+use crate::equations::{Constants, Entry, Junction, Layout, Stamps};
+use circuit::ResolvedPart;
+
+/// What an unknown inside a device is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Inside {
+    /// A voltage; its row sums the currents that leave it.
+    Voltage,
+    /// The current of a charge or flux; its row says what drives it.
+    Current,
+    /// The current of a winding, which carries the circuit's memory.
+    Winding,
+    /// A quantity of another kind.
+    Other,
+}
+
+/// What the equations of a device are evaluated at.
+pub(crate) struct At<'a, T> {
+    /// Pin voltages, then what is inside.
+    pub(crate) x: &'a [T],
+    /// What to add to each junction's voltage, so that it is evaluated where it should be.
+    pub(crate) shift: &'a [T],
+    pub(crate) t: f64,
+    /// Factor on independent sources.
+    pub(crate) sources: f64,
+}
+
+/// A junction whose exponential needs care.
+pub(crate) struct Exponential {
+    /// Present voltage, V.
+    pub(crate) voltage: f64,
+    /// Voltage over which the current grows by e, V.
+    pub(crate) slope: f64,
+    /// Voltage from which on a rise is limited, V.
+    pub(crate) critical: f64,
+}
+
+/// Equations of a device: for every unknown a row `dq/dt + f = 0`.
+///
+/// Rows of pins and inside voltages are the current that leaves them into the device; they carry
+/// no charge. A charge has an inside current as its unknown, `q − …` in its row and `f = −i`, so
+/// that its current is known.
+pub(crate) trait Device: Send + Sync {
+    /// Unknowns beside the pins.
+    const INSIDE: &'static [Inside];
+    /// Whether the rows depend on the unknowns other than linearly, or on time.
+    const NONLINEAR: bool = true;
+    /// f of every row.
+    fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]);
+    /// q of every row.
+    fn charges<T: Real>(&self, _at: &At<'_, T>, _q: &mut [T]) {}
+    /// The device's junctions.
+    fn junctions(&self, _x: &[f64]) -> Vec<Exponential> {
+        Vec::new()
+    }
+    /// Energy stored, J.
+    fn stored(&self, _x: &[f64]) -> f64 {
+        0.0
+    }
+    /// Power that goes into storage, W.
+    fn storing(&self, _x: &[f64]) -> f64 {
+        0.0
+    }
+    /// Charges held at switch-on, by row.
+    fn initial(&self, _q: &mut [f64]) {}
+    fn next_corner(&self, _t: f64) -> Option<f64> {
+        None
+    }
+    /// The largest voltage the device imposes, V.
+    fn largest(&self) -> f64 {
+        0.0
+    }
+}
+
+struct Slope {
+    row: usize,
+    column: usize,
+    entry: Entry,
+}
+
+/// A device in its place in a circuit.
+pub(crate) struct Wrapped<D> {
+    device: D,
+    pins: usize,
+    unknowns: Vec<usize>,
+    junctions: Vec<Junction>,
+    slopes: Vec<Slope>,
+    capacitances: Vec<Slope>,
+    charged: bool,
+}
+
+impl<D: Device> Wrapped<D> {
+    pub(crate) fn new(device: D, part: &ResolvedPart, layout: &mut Layout) -> Self {
+        let pins = part.pins.len();
+        let mut unknowns = part.pins.clone();
+        unknowns.extend(D::INSIDE.iter().map(|inside| match inside {
+            Inside::Voltage => layout.inner(&part.id),
+            Inside::Current => layout.branch(&part.id),
+            Inside::Winding => layout.winding(&part.id),
+            Inside::Other => layout.other(&part.id),
+        }));
+        let n = unknowns.len();
+        let junction_count = device.junctions(&vec![0.3; n]).len();
+        assert!(n + junction_count <= WIDTH, "a device has more unknowns than there is room for");
+        let x: Vec<Dependent> = (0..n).map(Dependent::variable).collect();
+        let shift = vec![Dependent::of(0.0); junction_count];
+        let at = At { x: &x, shift: &shift, t: 0.0, sources: 1.0 };
+        let (mut f, mut q) = (vec![Dependent::of(0.0); n], vec![Dependent::of(0.0); n]);
+        device.flows(&at, &mut f);
+        device.charges(&at, &mut q);
+        let mut list = |rows: &[Dependent], charge: bool| {
+            let mut found = Vec::new();
+            for (row, sum) in rows.iter().enumerate() {
+                for column in (0..n).filter(|column| sum.on >> column & 1 == 1) {
+                    let (r, c) = (unknowns[row], unknowns[column]);
+                    let entry = if charge { layout.charge(r, c) } else { layout.entry(r, c) };
+                    found.push(Slope { row, column, entry });
+                }
+            }
+            found
+        };
+        let slopes = list(&f, false);
+        let capacitances = list(&q, true);
+        Wrapped {
+            device,
+            pins,
+            junctions: (0..junction_count).map(|_| layout.junction()).collect(),
+            charged: !capacitances.is_empty(),
+            slopes,
+            capacitances,
+            unknowns,
+        }
+    }
+
+    fn values(&self, at: Point<'_>) -> [f64; WIDTH] {
+        let mut x = [0.0; WIDTH];
+        for (x, unknown) in x.iter_mut().zip(&self.unknowns) {
+            *x = at.x[*unknown];
+        }
+        x
+    }
+
+    /// f of every row at a point.
+    fn flows(&self, at: Point<'_>) -> [f64; WIDTH] {
+        let x = self.values(at);
+        let mut f = [0.0; WIDTH];
+        let n = self.unknowns.len();
+        self.device.flows(&At { x: &x[..n], shift: &[0.0; WIDTH], t: at.t, sources: 1.0 }, &mut f[..n]);
+        f
+    }
+
+    fn stamp_slopes(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
+        let n = self.unknowns.len();
+        let x = self.values(at);
+        let mut shift = [Dual::of(0.0); WIDTH];
+        for (j, (exponential, place)) in self.device.junctions(&x[..n]).iter().zip(&self.junctions).enumerate() {
+            let Exponential { voltage, slope, critical } = *exponential;
+            shift[j] = Dual::variable(stamps.junction(*place, voltage, slope, critical) - voltage, n + j);
+        }
+        let x: [Dual; WIDTH] = std::array::from_fn(|k| if k < n { Dual::variable(x[k], k) } else { Dual::of(0.0) });
+        let place = At { x: &x[..n], shift: &shift, t: at.t, sources: stamps.source_scale };
+        // Evaluated beside its place, a junction is continued from there along its tangent.
+        let here = |sum: &Dual| {
+            let beside = shift.iter().enumerate().take(self.junctions.len());
+            sum.value - beside.map(|(j, s)| sum.slopes[n + j] * s.value).sum::<f64>()
+        };
+        let mut f = [Dual::of(0.0); WIDTH];
+        self.device.flows(&place, &mut f[..n]);
+        for (row, sum) in self.unknowns.iter().zip(&f) {
+            stamps.current(*row, here(sum));
+        }
+        for Slope { row, column, entry } in &self.slopes {
+            stamps.slope(*entry, f[*row].slopes[*column]);
+        }
+        if self.charged {
+            let mut q = [Dual::of(0.0); WIDTH];
+            self.device.charges(&place, &mut q[..n]);
+            for (row, sum) in self.unknowns.iter().zip(&q) {
+                stamps.charge(*row, here(sum));
+            }
+            for Slope { row, column, entry } in &self.capacitances {
+                stamps.capacitance(*entry, q[*row].slopes[*column]);
+            }
+        }
+        f[0].value
+    }
+}
+
+impl<D: Device> Model for Wrapped<D> {
+    fn constants(&self, _constants: &mut Constants<'_>) {}
+    fn varies(&self) -> bool {
+        true
+    }
+    fn nonlinear(&self) -> bool {
+        D::NONLINEAR
+    }
+    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
+        if stamps.wants_slopes() {
+            return self.stamp_slopes(at, stamps);
+        }
+        let n = self.unknowns.len();
+        let x = self.values(at);
+        let place = At { x: &x[..n], shift: &[0.0; WIDTH], t: at.t, sources: stamps.source_scale };
+        let mut sums = [0.0; WIDTH];
+        self.device.flows(&place, &mut sums[..n]);
+        for (row, sum) in self.unknowns.iter().zip(&sums) {
+            stamps.current(*row, *sum);
+        }
+        let current = sums[0];
+        if self.charged {
+            sums = [0.0; WIDTH];
+            self.device.charges(&place, &mut sums[..n]);
+            for (row, sum) in self.unknowns.iter().zip(&sums) {
+                stamps.charge(*row, *sum);
+            }
+        }
+        current
+    }
+    fn initial(&self, charges: &mut [f64]) {
+        let mut q = [0.0; WIDTH];
+        self.device.initial(&mut q);
+        for (row, q) in self.unknowns.iter().zip(&q) {
+            charges[*row] += q;
+        }
+    }
+    fn current(&self, at: Point<'_>) -> f64 {
+        self.flows(at)[0]
+    }
+    fn power(&self, at: Point<'_>, _current: f64) -> f64 {
+        let f = self.flows(at);
+        self.unknowns[..self.pins].iter().zip(&f).map(|(net, current)| at.x[*net] * current).sum()
+    }
+    fn loss(&self, at: Point<'_>, current: f64) -> f64 {
+        self.power(at, current) - self.device.storing(&self.values(at)[..self.unknowns.len()])
+    }
+    fn stored(&self, at: Point<'_>) -> f64 {
+        self.device.stored(&self.values(at)[..self.unknowns.len()])
+    }
+    fn next_corner(&self, t: f64) -> Option<f64> {
+        self.device.next_corner(t)
+    }
+    fn imposed_voltage(&self) -> f64 {
+        self.device.largest()
+    }
+}
