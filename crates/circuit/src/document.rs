@@ -174,6 +174,8 @@ pub struct Study {
 pub enum StudyKind {
     /// From everything at rest, the sources start at time zero.
     SwitchOn,
+    /// From the operating point; what changes with time then takes its course.
+    LoadStep,
 }
 
 /// A named number taken from a run.

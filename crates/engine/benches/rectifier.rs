@@ -10,7 +10,7 @@
 mod rectifier;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use mellow_engine::{Equations, Health, Recording, Settings, transient};
+use mellow_engine::{Equations, Health, Recording, Settings, Start, transient};
 use readings::{Span, Waveform};
 use rectifier::{Method, demo, figures, reference};
 use std::time::{Duration, Instant};
@@ -21,7 +21,7 @@ const DEFAULT: f64 = 1e-3;
 fn engine(equations: &Equations, tolerance: f64) -> (Recording, Health) {
     let mut recording = Recording::default();
     let mut health = Health::default();
-    let settings = Settings { end: END, record_from: 0.0, max_step: 1e-3, tolerance };
+    let settings = Settings { end: END, record_from: 0.0, start: Start::Rest, max_step: 1e-3, tolerance };
     transient(equations, &settings, &mut recording, &mut health).unwrap();
     (recording, health)
 }

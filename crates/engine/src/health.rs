@@ -12,6 +12,9 @@ pub struct Health {
     pub rejected: u64,
     /// Steps cut short because the iteration did not settle.
     pub unsettled: u64,
+    /// Methods that did not find the operating point before the one that did.
+    #[serde(default)]
+    pub fallbacks: Vec<String>,
     /// Newton iterations.
     pub iterations: u64,
     /// Shortest accepted step, s.
@@ -29,9 +32,9 @@ pub struct Health {
 /// Tellegen's theorem over a run: what sources deliver is dissipated or stored.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct EnergyBalance {
-    /// Energy delivered by sources and taken from storage, J.
+    /// Energy delivered by sources, J.
     pub delivered: f64,
-    /// Energy dissipated, J.
+    /// Energy dissipated, J; what a source takes back counts here.
     pub dissipated: f64,
     /// Stored at the end less stored at the start, J.
     pub stored: f64,
@@ -42,10 +45,8 @@ pub struct EnergyBalance {
 }
 
 impl EnergyBalance {
-    /// The balance from the energies absorbed and not stored per part, and the stored energies.
-    pub(crate) fn new(losses: &[f64], stored_first: f64, stored_last: f64) -> Self {
-        let delivered: f64 = -losses.iter().filter(|e| **e < 0.0).sum::<f64>();
-        let dissipated: f64 = losses.iter().filter(|e| **e > 0.0).sum();
+    /// The balance from what parts gave, what they took, and what was stored first and last.
+    pub(crate) fn new(delivered: f64, dissipated: f64, [stored_first, stored_last]: [f64; 2]) -> Self {
         let stored = stored_last - stored_first;
         let missing = delivered - dissipated - stored;
         let scale = delivered.max(dissipated).max(stored_first).max(stored_last);

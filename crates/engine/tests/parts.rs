@@ -9,8 +9,8 @@ use circuit::KindId::{
 use circuit::ReadingMeasure::{Max, Mean, Rms};
 use common::{Row, circuit, run};
 use mellow_engine::{
-    Chunk, Command, Ended, EngineError, Equations, Health, Observer, Progress, Recording, Settings, operating_point,
-    transient,
+    Chunk, Command, Ended, EngineError, Equations, Health, Observer, Progress, Recording, Settings, Start,
+    operating_point, transient,
 };
 use std::f64::consts::{SQRT_2, TAU};
 
@@ -174,7 +174,7 @@ fn a_sine_is_what_its_amplitude_is_said_to_be() {
 }
 
 fn settings(end: f64) -> Settings {
-    Settings { end, record_from: 0.0, max_step: f64::INFINITY, tolerance: 1e-3 }
+    Settings { end, record_from: 0.0, start: Start::Rest, max_step: f64::INFINITY, tolerance: 1e-3 }
 }
 
 #[test]

@@ -1,8 +1,8 @@
 use crate::power_path::{figures, last_period};
 use crate::{End, Outcome, ReadingResult, Recorded, RunHealth, Standing, Steadiness, Verdict};
-use circuit::{Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStudy, ResolvedWindow};
+use circuit::{Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStudy, ResolvedWindow, StudyKind};
 use engine::{
-    Chunk, Command, Ended, EngineError, Equations, Health, Observer, Progress, Recording, Settings, transient,
+    Chunk, Command, Ended, EngineError, Equations, Health, Observer, Progress, Recording, Settings, Start, transient,
 };
 use readings::{Span, Waveform};
 
@@ -29,6 +29,7 @@ pub fn settings(circuit: &Circuit, study: &ResolvedStudy) -> Settings {
     Settings {
         end: study.duration,
         record_from: study.record_from,
+        start: if study.kind == StudyKind::LoadStep { Start::OperatingPoint } else { Start::Rest },
         max_step: study.max_step.unwrap_or(shortest / STEPS_PER_PERIOD).min(study.duration / STEPS_PER_PERIOD),
         tolerance: study.tolerance,
     }

@@ -17,7 +17,6 @@ const SMALLEST_OTHER: f64 = 1e-2;
 
 /// Full scales met so far and the weights that follow from them.
 pub(super) struct Accuracy {
-    nets: usize,
     /// Of each unknown: 0 for voltages, 1 for currents, 2 for what is neither.
     sort: Vec<usize>,
     local: f64,
@@ -35,7 +34,6 @@ impl Accuracy {
     pub(super) fn new(equations: &Equations, tolerance: f64) -> Self {
         let size = equations.n + 1;
         let mut accuracy = Accuracy {
-            nets: equations.nets,
             sort: equations.unknowns.iter().map(sort).collect(),
             local: LOCAL * tolerance,
             largest_current: 0.0,
@@ -90,10 +88,17 @@ impl Accuracy {
         largest(sizes.map(|((error, weight), controlled)| error * weight * controlled))
     }
 
-    /// The same for an error of the net voltages between nodes.
-    pub(super) fn between_nodes(&self, error: &[f64]) -> (f64, usize) {
-        let voltages = error[..self.nets].iter().zip(&self.weight);
-        largest(voltages.map(|(error, weight)| LOCAL / BETWEEN_NODES * error * weight))
+    /// The same for an error between nodes.
+    pub(super) fn between_nodes(&self, error: &[f64]) -> f64 {
+        LOCAL / BETWEEN_NODES * self.of_step(error).0
+    }
+
+    /// Takes these values alone for full scale.
+    pub(super) fn restart(&mut self, x: &[f64]) {
+        for (scale, x) in self.scale[1..].iter_mut().zip(&x[1..]) {
+            *scale = x.abs();
+        }
+        self.update_weights();
     }
 }
 

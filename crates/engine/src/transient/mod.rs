@@ -31,6 +31,7 @@ mod step;
 use crate::EngineError;
 use crate::equations::Equations;
 use crate::health::{EnergyBalance, Health};
+use crate::operating_point::operating_point;
 use crate::recording::{Command, Observer, Progress};
 use recorder::Recorder;
 use step::{Failure, Stepper};
@@ -44,8 +45,20 @@ pub struct Settings {
     pub record_from: f64,
     /// Longest step, s.
     pub max_step: f64,
+    /// Where it starts from.
+    pub start: Start,
     /// Accuracy aimed at, relative to full scale, over some tens of periods or time constants.
     pub tolerance: f64,
+}
+
+/// Where a transient starts from.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Start {
+    /// Charges and fluxes as the parts' initial conditions say: switch-on.
+    #[default]
+    Rest,
+    /// The operating point.
+    OperatingPoint,
 }
 
 /// How a transient ended.
@@ -57,7 +70,7 @@ pub enum Ended {
     Stopped,
 }
 
-/// Simulates from rest (charges and fluxes as the parts' initial conditions say) to the end.
+/// Simulates from the start the settings say to the end.
 ///
 /// # Errors
 /// [`EngineError::Singular`] if something is undetermined, [`EngineError::Stuck`] if even the
@@ -74,12 +87,18 @@ pub fn transient(
     health.shortest_step = f64::INFINITY;
     let mut stepper = Stepper::new(equations, settings.tolerance);
     let mut recorder = Recorder::new(equations, settings.record_from);
+    if settings.start == Start::OperatingPoint {
+        let point = operating_point(equations)?;
+        let tried = &point.methods[..point.methods.len().saturating_sub(1)];
+        health.fallbacks = tried.iter().map(ToString::to_string).collect();
+        stepper.start_from(&point.unknowns);
+    }
     stepper.make_consistent(shortest, health)?;
     recorder.begin(&stepper.start);
     let stored_first = stepper.stored();
     let result = walk(&mut stepper, &mut recorder, settings, shortest, observer, health);
     recorder.flush(observer);
-    health.energy = EnergyBalance::new(&recorder.losses, stored_first, stepper.stored());
+    health.energy = EnergyBalance::new(recorder.delivered, recorder.dissipated, [stored_first, stepper.stored()]);
     health.fill = stepper.fill() as u64;
     if !health.shortest_step.is_finite() {
         health.shortest_step = 0.0;

@@ -34,8 +34,10 @@ pub(super) struct Recorder<'a> {
     chunk_nodes: usize,
     longest_chunk: usize,
     begun: bool,
-    /// Energy absorbed and not stored by each part so far, J.
-    pub(super) losses: Vec<f64>,
+    /// Energy that parts delivered so far and that they took without storing it, J; what a part
+    /// gives and takes back later counts in both.
+    pub(super) delivered: f64,
+    pub(super) dissipated: f64,
     /// Power lost in each part at the nodes of the step, W.
     powers: Vec<[f64; 3]>,
 }
@@ -52,7 +54,8 @@ impl<'a> Recorder<'a> {
             chunk_nodes: FIRST_CHUNK.min(longest_chunk),
             longest_chunk,
             begun: false,
-            losses: vec![0.0; parts],
+            delivered: 0.0,
+            dissipated: 0.0,
             powers: vec![[0.0; 3]; parts],
         }
     }
@@ -81,9 +84,11 @@ impl<'a> Recorder<'a> {
             size += powers[0].abs().max(powers[1].abs()).max(powers[2].abs());
         }
         let extra = if bend < SMOOTH * size { W_SQUARE } else { 0.0 };
-        for (total, powers) in self.losses.iter_mut().zip(&self.powers) {
+        for powers in &self.powers {
             let [start, middle, end] = *powers;
-            *total += h * (W_START * (start + middle) + W_END * end + extra * curvature(*powers));
+            let energy = h * (W_START * (start + middle) + W_END * end + extra * curvature(*powers));
+            self.delivered += (-energy).max(0.0);
+            self.dissipated += energy.max(0.0);
         }
         if end.t < self.from {
             return;

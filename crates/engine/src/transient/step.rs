@@ -32,6 +32,8 @@ const STRAYED: f64 = 100.0;
 const DOUBT: f64 = 1.2;
 /// Largest |s(s − γ)(s − 1)| over the step.
 const CUBIC_PEAK: f64 = 0.0631;
+/// Weight of the deviation from a straight line over the first step behind a corner.
+const FIRST_STEP: f64 = 0.25 * 0.1;
 /// Current that may be missing at a net, relative to the accuracy wanted and the largest current.
 const CURRENT_LAW: f64 = 1e-2;
 
@@ -91,6 +93,9 @@ pub(super) struct Stepper<'a> {
     curvature: f64,
     /// The first iteration of an end stage, with the matrix of the inner stage, leaves this part.
     kept_contraction: f64,
+    /// Whether values are being found for the first time.
+    starting: bool,
+    starting_at_rest: bool,
     /// The unknown that was worst in the last failure.
     pub(super) worst: usize,
 }
@@ -116,6 +121,8 @@ impl<'a> Stepper<'a> {
             known: 0,
             curvature: f64::INFINITY,
             kept_contraction: 1.0,
+            starting: true,
+            starting_at_rest: true,
             worst: 0,
         }
     }
@@ -131,18 +138,28 @@ impl<'a> Stepper<'a> {
         self.equations.models.iter().map(|m| m.stored(at)).sum()
     }
 
+    /// Takes values found before, and their charges, for the initial ones.
+    pub(super) fn start_from(&mut self, x: &[f64]) {
+        self.starting_at_rest = false;
+        let Node { x: own, f, q, currents, t } = &mut self.start;
+        own.copy_from_slice(x);
+        self.equations.evaluate(Point { x: own, t: *t }, CONDITIONS, f, q, currents, None);
+    }
+
     /// Finds values that agree with the initial charges by a backward Euler step so short that
     /// the charges do not change by it.
     pub(super) fn make_consistent(&mut self, length: f64, health: &mut Health) -> Result<(), EngineError> {
-        for model in &self.equations.models {
-            model.initial(&mut self.start.q);
+        if self.starting_at_rest {
+            for model in &self.equations.models {
+                model.initial(&mut self.start.q);
+            }
         }
         self.right.copy_from_slice(&self.start.q);
         let mut outcome = Err(Failure::Unsettled);
-        // From rest first; if that does not settle, with ever longer steps, which are better
+        // From what is known first; if that does not settle, with ever longer steps, which are better
         // conditioned.
         for exponent in [0, 2, 4, 6] {
-            self.end.x.fill(0.0);
+            self.end.x.copy_from_slice(&self.start.x);
             let alpha = 1.0 / (length * 10f64.powi(exponent));
             outcome = self.iterate(0.0, alpha, Stage::Inner, health);
             if outcome.is_ok() {
@@ -152,7 +169,7 @@ impl<'a> Stepper<'a> {
         match outcome {
             Ok(()) => {
                 std::mem::swap(&mut self.start, &mut self.end);
-                self.accuracy.note(&self.start.x);
+                self.starting = false;
                 Ok(())
             }
             Err(Failure::Singular(unknown)) => Err(EngineError::Singular { unknown: self.equations.name(unknown) }),
@@ -321,6 +338,10 @@ impl<'a> Stepper<'a> {
             correction.copy_from_slice(missing);
             lu.solve(&mut correction[1..]);
             subtract(x, correction);
+            if self.starting {
+                // Nothing is known of full scales yet but what is being found.
+                accuracy.restart(x);
+            }
             let (size, worst) = accuracy.of_all(correction);
             self.worst = worst;
             if !size.is_finite() {
@@ -383,25 +404,27 @@ impl<'a> Stepper<'a> {
         size
     }
 
-    /// Largest error of the net voltages between nodes relative to what is allowed.
+    /// Largest error of what is controlled between nodes relative to what is allowed.
     fn error_between_nodes(&mut self, h: f64) -> f64 {
-        if self.known == 0 {
-            return 0.0;
-        }
-        // Weights of the third divided difference at −p, 0, γ and 1, in units of this step.
-        let p = (self.start.t - self.past[0].0) / h;
-        let [before, start, middle, end] = [
-            -CUBIC_PEAK / (p * (p + STAGE) * (p + 1.0)),
-            CUBIC_PEAK / (p * STAGE),
-            -CUBIC_PEAK / ((STAGE + p) * STAGE * (1.0 - STAGE)),
-            CUBIC_PEAK / ((1.0 + p) * (1.0 - STAGE)),
-        ];
-        let nets = self.equations.nets;
+        let [before, start, middle, end] = if self.known > 0 {
+            // Weights of the third divided difference at −p, 0, γ and 1, in units of this step.
+            let p = (self.start.t - self.past[0].0) / h;
+            [
+                -CUBIC_PEAK / (p * (p + STAGE) * (p + 1.0)),
+                CUBIC_PEAK / (p * STAGE),
+                -CUBIC_PEAK / ((STAGE + p) * STAGE * (1.0 - STAGE)),
+                CUBIC_PEAK / ((1.0 + p) * (1.0 - STAGE)),
+            ]
+        } else {
+            // Behind a corner the quadratic itself must be small beside the line, or something
+            // fast has been stepped over: its middle would stand anywhere.
+            [0.0, FIRST_STEP / STAGE, -FIRST_STEP / (STAGE * (1.0 - STAGE)), FIRST_STEP / (1.0 - STAGE)]
+        };
         let nodes = self.past[0].1.iter().zip(&self.start.x).zip(&self.middle.x).zip(&self.end.x);
-        for (cubic, (((x_before, x_start), x_middle), x_end)) in self.correction[..nets].iter_mut().zip(nodes) {
+        for (cubic, (((x_before, x_start), x_middle), x_end)) in self.correction.iter_mut().zip(nodes) {
             *cubic = before * x_before + start * x_start + middle * x_middle + end * x_end;
         }
-        self.accuracy.between_nodes(&self.correction).0
+        self.accuracy.between_nodes(&self.correction)
     }
 }
 

@@ -4,7 +4,7 @@
 pub mod rectifier;
 
 use circuit::{Circuit, KindId, Part, Signal, Supply, resolve};
-use mellow_engine::{Equations, Health, Recording, Settings, transient};
+use mellow_engine::{Equations, Health, Recording, Settings, Start, transient};
 use readings::{Recipe, Span, Waveform};
 
 /// A part: designator, kind, nets in pin order, parameters.
@@ -38,7 +38,7 @@ pub fn run(circuit: Circuit, end: f64, max_step: f64, tolerance: f64) -> Run {
     let equations = Equations::new(&circuit);
     let mut recording = Recording::default();
     let mut health = Health::default();
-    let settings = Settings { end, record_from: 0.0, max_step, tolerance };
+    let settings = Settings { end, record_from: 0.0, start: Start::Rest, max_step, tolerance };
     transient(&equations, &settings, &mut recording, &mut health).unwrap_or_else(|error| panic!("{error}"));
     // Every run in the tests must account for its energy.
     assert!(health.energy.relative < 1e-3, "{:#?}", health.energy);
