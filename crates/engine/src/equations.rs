@@ -5,7 +5,7 @@
 //! zero and not solved for, so that net indices serve as they are and stamping needs no case
 //! distinction; the matrix entries of `gnd` fall into a spare slot.
 
-use crate::models::{self, Model, Point};
+use crate::models::{self, Exponential, Model, Point};
 use crate::sparse::{Lu, Pattern, Scalar};
 use circuit::{Circuit, Quantity};
 
@@ -200,11 +200,15 @@ impl Stamps<'_> {
     /// The voltage to evaluate a junction at: near the conducting end an iterate may rise by no
     /// more than a few slopes of the exponential at once (L. W. Nagel, Memorandum ERL-M520,
     /// University of California, Berkeley, 1975).
-    pub(crate) fn junction(&mut self, Junction(place): Junction, v: f64, slope: f64, critical: f64) -> f64 {
+    pub(crate) fn junction(&mut self, Junction(place): Junction, v: f64, exponential: &Exponential) -> f64 {
+        let Exponential { slope, critical, resistive, .. } = *exponential;
         let Some(matrix) = self.matrix.as_deref_mut() else { return v };
         let old = matrix.junctions[place];
         let at = if v <= critical || (v - old).abs() <= 2.0 * slope {
             v
+        } else if resistive {
+            // Its resistance bounds the current further up; only the knee must not be jumped over.
+            if old < critical { critical } else { v }
         } else if old > 0.0 {
             let rise = 1.0 + (v - old) / slope;
             if rise > 0.0 { old + slope * rise.ln() } else { critical }

@@ -12,6 +12,9 @@ pub struct Health {
     pub rejected: u64,
     /// Steps cut short because the iteration did not settle.
     pub unsettled: u64,
+    /// Changes too fast to be followed in time, stepped over by backward Euler.
+    #[serde(default)]
+    pub leaps: u64,
     /// Methods that did not find the operating point before the one that did.
     #[serde(default)]
     pub fallbacks: Vec<String>,

@@ -122,7 +122,7 @@ fn margins_of_three_poles_and_a_zero() {
         stage("G1", "gnd a ref c"),
         ("R1", Resistor, "a gnd", &[("resistance", "100k")]),
         ("C1", Capacitor, "a x", &[("capacitance", "100n")]),
-        ("R4", Resistor, "x gnd", &[("resistance", "500")]),
+        ("R4", Resistor, "x gnd", &[("resistance", "5")]),
         stage("G2", "b gnd a gnd"),
         ("R2", Resistor, "b gnd", &[("resistance", "2k")]),
         ("C2", Capacitor, "b gnd", &[("capacitance", "1n")]),
@@ -133,7 +133,7 @@ fn margins_of_three_poles_and_a_zero() {
     let circuit = circuit(&rows);
     let exact = |f: f64| {
         let s = Complex64::new(0.0, TAU * f);
-        let z1 = 1.0 / (1e-5 + 1.0 / (500.0 + 1.0 / (s * 1e-7)));
+        let z1 = 1.0 / (1e-5 + 1.0 / (5.0 + 1.0 / (s * 1e-7)));
         let z2 = 1.0 / (1.0 / 2e3 + s * 1e-9);
         let z3 = 1.0 / (1.0 / 10e3 + s * 200e-12);
         1e-9 * z1 * z2 * z3

@@ -116,7 +116,7 @@ impl Device for Bipolar {
 
     fn junctions(&self, x: &[f64]) -> Vec<Exponential> {
         let critical = THERMAL_VOLTAGE * (THERMAL_VOLTAGE / (SQRT_2 * self.saturation_current)).ln();
-        let one = |voltage| Exponential { voltage, slope: THERMAL_VOLTAGE, critical };
+        let one = |voltage| Exponential { voltage, slope: THERMAL_VOLTAGE, critical, resistive: false };
         self.voltages(x).map(one).into()
     }
 

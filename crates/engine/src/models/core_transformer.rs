@@ -3,7 +3,7 @@
 //! The single-valued curve is common practice for power transformers at mains frequency.
 
 use super::device::{At, Device, Inside};
-use super::real::Real;
+use super::real::{Real, ln_cosh};
 use circuit::ResolvedPart;
 
 /// Magnetic constant, H/m (CODATA 2018).
@@ -65,10 +65,9 @@ impl Device for CoreTransformer {
 
     fn stored(&self, x: &[f64]) -> f64 {
         let h = self.field(x);
-        // ∫ H·dB = H·B − ∫ B·dH, with ∫ tanh = ln cosh, written so that it cannot overflow.
-        let u = (self.steep / self.saturation * h).abs();
-        let ln_cosh = u + (-2.0 * u).exp().ln_1p() - std::f64::consts::LN_2;
-        let coenergy = 0.5 * MU_0 * h * h + self.saturation * self.saturation / self.steep.max(1e-30) * ln_cosh;
+        // ∫ H·dB = H·B − ∫ B·dH, with ∫ tanh = ln cosh.
+        let bent = ln_cosh(self.steep / self.saturation * h);
+        let coenergy = 0.5 * MU_0 * h * h + self.saturation * self.saturation / self.steep.max(1e-30) * bent;
         let in_core = self.area * self.length * (h * self.density(h) - coenergy);
         in_core + (0..2).map(|k| 0.5 * self.leakage[k] * x[4 + k] * x[4 + k]).sum::<f64>()
     }

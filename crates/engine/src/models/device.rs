@@ -38,6 +38,8 @@ pub(crate) struct Exponential {
     pub(crate) slope: f64,
     /// Voltage from which on a rise is limited, V.
     pub(crate) critical: f64,
+    /// Whether a series resistance is part of it.
+    pub(crate) resistive: bool,
 }
 
 /// Equations of a device: for every unknown a row `dq/dt + f = 0`.
@@ -159,8 +161,8 @@ impl<D: Device> Wrapped<D> {
         let x = self.values(at);
         let mut shift = [Dual::of(0.0); WIDTH];
         for (j, (exponential, place)) in self.device.junctions(&x[..n]).iter().zip(&self.junctions).enumerate() {
-            let Exponential { voltage, slope, critical } = *exponential;
-            shift[j] = Dual::variable(stamps.junction(*place, voltage, slope, critical) - voltage, n + j);
+            let voltage = exponential.voltage;
+            shift[j] = Dual::variable(stamps.junction(*place, voltage, exponential) - voltage, n + j);
         }
         let x: [Dual; WIDTH] = std::array::from_fn(|k| if k < n { Dual::variable(x[k], k) } else { Dual::of(0.0) });
         let place = At { x: &x[..n], shift: &shift, t: at.t, sources: stamps.source_scale };

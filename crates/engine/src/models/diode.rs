@@ -88,7 +88,7 @@ impl Model for Static {
     }
     fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
         let v = self.voltage(at);
-        let here = stamps.junction(self.junction, v, self.forward.slope(), self.forward.critical());
+        let here = stamps.junction(self.junction, v, &self.forward.exponential(v));
         let (current, slope) = self.forward.at(here);
         let current = current + slope * (v - here) + stamps.gmin * v;
         stamps.current(self.anode, current);
@@ -153,13 +153,8 @@ impl Device for Diode {
 
     fn junctions(&self, x: &[f64]) -> Vec<Exponential> {
         let v = x[0] - x[1];
-        let of = |knee: &Knee, voltage: f64, from: f64| Exponential {
-            voltage,
-            slope: knee.slope(),
-            critical: from + knee.critical().max(0.0),
-        };
-        let mut all = vec![of(&self.forward, v, 0.0)];
-        all.extend(self.reverse.iter().map(|reverse| of(&reverse.knee, -v, reverse.from)));
+        let mut all = vec![self.forward.exponential(v)];
+        all.extend(self.reverse.iter().map(|reverse| reverse.knee.exponential(-v - reverse.from)));
         all
     }
 

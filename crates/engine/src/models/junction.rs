@@ -11,6 +11,7 @@
 //! charge: Sze, *Physics of Semiconductor Devices*, abrupt junction, continued with constant
 //! slope of the capacitance above half the built-in voltage (common practice).
 
+use super::device::Exponential;
 use super::real::Real;
 
 /// k·T/q at 300.15 K, V (CODATA 2018 exact constants).
@@ -66,12 +67,9 @@ impl Knee {
         self.saturation_current
     }
 
-    pub(super) fn slope(&self) -> f64 {
-        1.0 / self.inverse_slope
-    }
-
-    pub(super) fn critical(&self) -> f64 {
-        self.critical
+    /// What iterations need to know of it at a voltage.
+    pub(super) fn exponential(&self, voltage: f64) -> Exponential {
+        Exponential { voltage, slope: 1.0 / self.inverse_slope, critical: self.critical, resistive: true }
     }
 }
 

@@ -3,7 +3,7 @@
 //! usual definition). Capacitor with series inductance and leakage.
 
 use super::device::{At, Device, Inside};
-use super::real::Real;
+use super::real::{Real, ln_cosh};
 use circuit::ResolvedPart;
 
 /// Inductance left far beyond saturation, relative.
@@ -57,9 +57,8 @@ impl Device for SaturableInductor {
 
     fn stored(&self, x: &[f64]) -> f64 {
         // i·φ − ∫ φ·di
-        let u = (x[2] / self.scale).abs();
-        let ln_cosh = u + (-2.0 * u).exp().ln_1p() - std::f64::consts::LN_2;
-        let coenergy = 0.5 * RESIDUAL * x[2] * x[2] + (1.0 - RESIDUAL) * self.scale * self.scale * ln_cosh;
+        let bent = (1.0 - RESIDUAL) * self.scale * self.scale * ln_cosh(x[2] / self.scale);
+        let coenergy = 0.5 * RESIDUAL * x[2] * x[2] + bent;
         x[2] * self.flux(x[2]) - self.inductance * coenergy
     }
 

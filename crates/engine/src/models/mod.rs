@@ -33,6 +33,7 @@ mod tests;
 
 use crate::equations::{Constants, Layout, Stamps};
 use circuit::{KindId, ResolvedPart};
+pub(crate) use device::Exponential;
 
 /// Where the unknowns stand: their values and the time in seconds.
 #[derive(Clone, Copy)]

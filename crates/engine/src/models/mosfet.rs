@@ -118,7 +118,7 @@ impl Device for Mosfet {
 
     fn junctions(&self, x: &[f64]) -> Vec<Exponential> {
         let [_, _, _, voltage] = self.voltages(x);
-        vec![Exponential { voltage, slope: self.diode.slope(), critical: self.diode.critical() }]
+        vec![self.diode.exponential(voltage)]
     }
 
     fn stored(&self, x: &[f64]) -> f64 {

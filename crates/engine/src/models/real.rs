@@ -73,6 +73,16 @@ impl Real for f64 {
     }
 }
 
+/// ln cosh, without overflow and without loss where it is small.
+pub(crate) fn ln_cosh(x: f64) -> f64 {
+    let u = x.abs();
+    if u < 0.02 {
+        let square = u * u;
+        return square * (0.5 - square * (1.0 / 12.0 - square / 45.0));
+    }
+    u + (-2.0 * u).exp().ln_1p() - std::f64::consts::LN_2
+}
+
 /// Most unknowns and junctions of a device.
 pub(crate) const WIDTH: usize = 12;
 

@@ -12,6 +12,8 @@ const BETWEEN_NODES: f64 = 0.1;
 const SMALLEST_SCALE: f64 = 1e-3;
 /// Full scale is not taken smaller than this, V or A.
 const SMALLEST: f64 = 1e-6;
+/// Full scale of currents is not taken smaller than this while first values are found, A.
+const FIRST_CURRENT: f64 = 1e-3;
 /// The same for what is neither, such as a temperature in K.
 const SMALLEST_OTHER: f64 = 1e-2;
 
@@ -21,6 +23,7 @@ pub(super) struct Accuracy {
     sort: Vec<usize>,
     local: f64,
     largest_current: f64,
+    lifted: bool,
     /// Largest magnitude of each unknown; of the first, which is `gnd`, the largest voltage any
     /// part imposes.
     scale: Vec<f64>,
@@ -37,6 +40,7 @@ impl Accuracy {
             sort: equations.unknowns.iter().map(sort).collect(),
             local: LOCAL * tolerance,
             largest_current: 0.0,
+            lifted: false,
             scale: vec![0.0; size],
             weight: vec![0.0; size],
             controlled: equations.controlled.iter().map(|controlled| f64::from(u8::from(*controlled))).collect(),
@@ -48,7 +52,7 @@ impl Accuracy {
 
     /// Takes note of values reached.
     pub(super) fn note(&mut self, x: &[f64]) {
-        let mut grown = false;
+        let mut grown = std::mem::take(&mut self.lifted);
         for (scale, x) in self.scale[1..].iter_mut().zip(&x[1..]) {
             if x.abs() > *scale {
                 (*scale, grown) = (x.abs(), true);
@@ -57,6 +61,18 @@ impl Accuracy {
         if grown {
             self.update_weights();
         }
+    }
+
+    /// Lets values not yet accepted count for full scale until the next are taken note of: behind
+    /// a corner a current can jump to a size it never had.
+    pub(super) fn lift(&mut self, x: &[f64]) {
+        let scale = self.scale.clone();
+        for (scale, x) in self.scale[1..].iter_mut().zip(&x[1..]) {
+            *scale = scale.max(x.abs());
+        }
+        self.update_weights();
+        self.scale = scale;
+        self.lifted = true;
     }
 
     fn update_weights(&mut self) {
@@ -93,10 +109,15 @@ impl Accuracy {
         LOCAL / BETWEEN_NODES * self.of_step(error).0
     }
 
+    /// Forgets all full scales.
+    pub(super) fn forget(&mut self) {
+        self.scale[1..].fill(0.0);
+    }
+
     /// Takes these values alone for full scale.
     pub(super) fn restart(&mut self, x: &[f64]) {
-        for (scale, x) in self.scale[1..].iter_mut().zip(&x[1..]) {
-            *scale = x.abs();
+        for ((scale, x), sort) in self.scale[1..].iter_mut().zip(&x[1..]).zip(&self.sort[1..]) {
+            *scale = x.abs().max(if *sort == 1 { FIRST_CURRENT } else { 0.0 });
         }
         self.update_weights();
     }

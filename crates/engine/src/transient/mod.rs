@@ -82,7 +82,6 @@ pub fn transient(
     observer: &mut dyn Observer,
     health: &mut Health,
 ) -> Result<Ended, EngineError> {
-    let shortest = 1e-15 * settings.end;
     health.unknowns = equations.n as u64;
     health.shortest_step = f64::INFINITY;
     let mut stepper = Stepper::new(equations, settings.tolerance);
@@ -93,12 +92,12 @@ pub fn transient(
         health.fallbacks = tried.iter().map(ToString::to_string).collect();
         stepper.start_from(&point.unknowns);
     }
-    stepper.make_consistent(shortest, health)?;
+    stepper.make_consistent(FIRST_INSTANT * settings.end, health)?;
     recorder.begin(&stepper.start);
-    let stored_first = stepper.stored();
-    let result = walk(&mut stepper, &mut recorder, settings, shortest, observer, health);
+    let stored_first = recorder.stored;
+    let result = walk(&mut stepper, &mut recorder, settings, observer, health);
     recorder.flush(observer);
-    health.energy = EnergyBalance::new(recorder.delivered, recorder.dissipated, [stored_first, stepper.stored()]);
+    health.energy = EnergyBalance::new(recorder.delivered, recorder.dissipated, [stored_first, recorder.stored]);
     health.fill = stepper.fill() as u64;
     if !health.shortest_step.is_finite() {
         health.shortest_step = 0.0;
@@ -106,12 +105,23 @@ pub fn transient(
     result
 }
 
+/// Length of the step that finds first values, relative to the whole run.
+const FIRST_INSTANT: f64 = 1e-13;
+/// Shortest step in units of the rounding of the time.
+const SHORTEST: f64 = 32.0;
+
+/// Energy that may be missing in a step, relative to all turned over and the tolerance.
+const ENERGY: f64 = 0.02;
+/// Times in a row a step is shortened for its energy.
+const PATIENCE: u32 = 4;
+/// Lengths of a leap over what cannot be resolved, in units of the shortest step.
+const LEAPS: [f64; 5] = [1e3, 1e4, 1e5, 1e6, 1e7];
+
 /// Steps to the end, choosing each length.
 fn walk(
     stepper: &mut Stepper<'_>,
     recorder: &mut Recorder<'_>,
     settings: &Settings,
-    shortest: f64,
     observer: &mut dyn Observer,
     health: &mut Health,
 ) -> Result<Ended, EngineError> {
@@ -121,6 +131,8 @@ fn walk(
     let mut corner = equations.next_corner(0.0).unwrap_or(f64::INFINITY);
     loop {
         let reached = stepper.start.t;
+        // Shorter steps than this would drown in the rounding of the time.
+        let shortest = SHORTEST * f64::EPSILON * reached.max(1e-9 * end);
         if end - reached <= shortest {
             return Ok(Ended::Done);
         }
@@ -129,7 +141,15 @@ fn walk(
         let to_target = target - reached;
         let lands = pace.length >= to_target * (1.0 - 1e-9);
         let h = if lands { to_target } else { pace.length.min(0.5 * to_target) };
-        match stepper.step(h, health) {
+        let tried = stepper.step(h, health).map(|error| {
+            if error > 1.0 {
+                return error;
+            }
+            // A pulse of current that no controlled quantity shows is seen in the energy it brings.
+            let missing = recorder.weigh([&stepper.start, &stepper.middle, &stepper.end]);
+            if pace.failures < PATIENCE { error.max(missing / (ENERGY * settings.tolerance)) } else { error }
+        });
+        match tried {
             Ok(error) if error <= 1.0 => {
                 if lands {
                     stepper.end.t = target;
@@ -166,8 +186,18 @@ fn walk(
         if pace.failures > 0 && pace.failures.is_multiple_of(FAILURES) {
             stepper.settle_start(1e-3 * pace.length, health);
         }
-        if pace.length < shortest.max(8.0 * f64::EPSILON * reached) && end - stepper.start.t > shortest {
-            return Err(stepper.stuck(pace.length));
+        if pace.length < shortest && end - stepper.start.t > shortest {
+            let lengths = LEAPS.map(|factor| factor * shortest).into_iter().filter(|l| *l < 0.5 * (target - reached));
+            let Some(length) = lengths.into_iter().find(|length| stepper.leap(*length, health)) else {
+                return Err(stepper.stuck(pace.length));
+            };
+            recorder.weigh([&stepper.start, &stepper.middle, &stepper.end]);
+            health.steps += 1;
+            health.leaps += 1;
+            recorder.step([&stepper.start, &stepper.middle, &stepper.end], observer);
+            stepper.accept();
+            stepper.forget();
+            pace = Pace { length, max_step, error_before: 1.0, failures: 0 };
         }
     }
 }

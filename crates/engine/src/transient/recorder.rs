@@ -40,6 +40,13 @@ pub(super) struct Recorder<'a> {
     pub(super) dissipated: f64,
     /// Power lost in each part at the nodes of the step, W.
     powers: Vec<[f64; 3]>,
+    /// Energy stored in all parts at the start of the step, J.
+    pub(super) stored: f64,
+    /// The books as they are if the step is accepted.
+    next_powers: Vec<[f64; 3]>,
+    next_stored: f64,
+    next_delivered: f64,
+    next_dissipated: f64,
 }
 
 impl<'a> Recorder<'a> {
@@ -57,39 +64,64 @@ impl<'a> Recorder<'a> {
             delivered: 0.0,
             dissipated: 0.0,
             powers: vec![[0.0; 3]; parts],
+            next_powers: vec![[0.0; 3]; parts],
+            stored: 0.0,
+            next_stored: 0.0,
+            next_delivered: 0.0,
+            next_dissipated: 0.0,
         }
     }
 
-    /// Takes note of the losses where the run begins.
+    /// Takes note of losses and stored energy where the run begins.
     pub(super) fn begin(&mut self, node: &Node) {
         let at = Point { x: &node.x, t: node.t };
         for ((powers, model), current) in self.powers.iter_mut().zip(&self.equations.models).zip(&node.currents) {
             powers[2] = model.loss(at, *current);
         }
+        self.stored = self.stored_at(node);
     }
 
-    /// Books an accepted step.
-    pub(super) fn step(&mut self, [start, middle, end]: [&Node; 3], observer: &mut dyn Observer) {
+    fn stored_at(&self, node: &Node) -> f64 {
+        let at = Point { x: &node.x, t: node.t };
+        self.equations.models.iter().map(|m| m.stored(at)).sum()
+    }
+
+    /// Makes the books of a step that may yet be rejected; returns what energy is missing in it,
+    /// relative to all that was turned over so far. Where powers are not smooth the books are too
+    /// coarse to judge a step by, and nothing counts as missing.
+    pub(super) fn weigh(&mut self, [start, middle, end]: [&Node; 3]) -> f64 {
         let h = end.t - start.t;
         let (at_middle, at_end) = (Point { x: &middle.x, t: middle.t }, Point { x: &end.x, t: end.t });
-        for (m, model) in self.equations.models.iter().enumerate() {
-            let [_, _, start] = self.powers[m];
-            self.powers[m] = [start, model.loss(at_middle, middle.currents[m]), model.loss(at_end, end.currents[m])];
-        }
         // Where all powers are smooth, the mean of the quadratic through the nodes is better. It
         // must be all or none, or what one part delivers and another takes no longer agree.
         let (mut bend, mut size) = (0.0, 0.0);
-        for powers in &self.powers {
-            bend += curvature(*powers).abs();
+        for (m, model) in self.equations.models.iter().enumerate() {
+            let [_, _, start] = self.powers[m];
+            let powers = [start, model.loss(at_middle, middle.currents[m]), model.loss(at_end, end.currents[m])];
+            bend += curvature(powers).abs();
             size += powers[0].abs().max(powers[1].abs()).max(powers[2].abs());
+            self.next_powers[m] = powers;
         }
-        let extra = if bend < SMOOTH * size { W_SQUARE } else { 0.0 };
-        for powers in &self.powers {
+        let rough = bend >= SMOOTH * size;
+        let extra = if rough { 0.0 } else { W_SQUARE };
+        let (mut delivered, mut dissipated) = (0.0, 0.0);
+        for powers in &self.next_powers {
             let [start, middle, end] = *powers;
             let energy = h * (W_START * (start + middle) + W_END * end + extra * curvature(*powers));
-            self.delivered += (-energy).max(0.0);
-            self.dissipated += energy.max(0.0);
+            delivered += (-energy).max(0.0);
+            dissipated += energy.max(0.0);
         }
+        self.next_stored = self.stored_at(end);
+        let missing = delivered - dissipated - (self.next_stored - self.stored);
+        (self.next_delivered, self.next_dissipated) = (self.delivered + delivered, self.dissipated + dissipated);
+        let turned_over = self.next_delivered.max(self.next_dissipated).max(self.next_stored).max(self.stored);
+        if !rough && turned_over > 0.0 { missing.abs() / turned_over } else { 0.0 }
+    }
+
+    /// Books the step just weighed.
+    pub(super) fn step(&mut self, [start, middle, end]: [&Node; 3], observer: &mut dyn Observer) {
+        std::mem::swap(&mut self.powers, &mut self.next_powers);
+        (self.delivered, self.dissipated, self.stored) = (self.next_delivered, self.next_dissipated, self.next_stored);
         if end.t < self.from {
             return;
         }
