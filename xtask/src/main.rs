@@ -1,4 +1,4 @@
-//! The project's commands: `cargo xtask demo | test | lint | bench | shots | types`.
+//! The project's commands: `cargo xtask demo | test | lint | bench | corpus | shots | types`.
 
 use anyhow::{Context, Result, bail};
 use clap::{Parser, Subcommand};
@@ -27,6 +27,8 @@ enum Action {
     Lint,
     /// Runs the benchmarks
     Bench,
+    /// Runs the engine's corpus of hard circuits and prints how each went
+    Corpus,
     /// Retakes docs/screenshots with the demo supplies
     Shots,
     /// Makes the interface's types from the API again
@@ -42,6 +44,7 @@ fn main() -> Result<()> {
         Action::Test => test(),
         Action::Lint => lint(),
         Action::Bench => cargo(&["bench", "--workspace"]),
+        Action::Corpus => cargo(&["test", "--workspace", "--test", "corpus", "--", "--nocapture"]),
         Action::Shots => shots(),
         Action::Types => types(),
     }
