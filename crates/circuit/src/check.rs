@@ -1,7 +1,7 @@
 //! Mistakes that would make a run fail or mislead, each with its place and remedy.
 
 use crate::resolve::{ResolvedPart, analyse};
-use crate::{GND, Signal, Supply};
+use crate::{GND, KindId, Signal, Supply, fit};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
@@ -147,6 +147,8 @@ pub(crate) fn wiring(supply: &Supply, nets: &[String], parts: &[ResolvedPart], f
     pin_counts(nets, parts, findings);
     shorted_parts(nets, parts, findings);
     voltage_loops(nets, parts, findings);
+    magnetics(parts, findings);
+    measured(parts, findings);
     dc_paths(nets, parts, findings);
     strips(supply, nets, findings);
 }
@@ -218,6 +220,53 @@ fn voltage_loops(nets: &[String], parts: &[ResolvedPart], findings: &mut Finding
                     part.id, nets[part.pins[0]], nets[part.pins[1]]
                 ),
                 "Put the resistance that the real sources have in series with one of them",
+            );
+        }
+    }
+}
+
+/// Windings and cores that cannot exist.
+fn magnetics(parts: &[ResolvedPart], findings: &mut Findings) {
+    for part in parts.iter().filter(|p| p.kind == KindId::ThreeWindings) {
+        let [a, b, c] = ["coupling_12", "coupling_13", "coupling_23"].map(|k| part.value(k));
+        // The determinant of the couplings; with each below 1 it decides whether energy stays positive.
+        if 1.0 + 2.0 * a * b * c - a * a - b * b - c * c <= 0.0 {
+            findings.error(
+                "impossible-coupling",
+                Place::part(&part.id),
+                format!("No core can couple the windings of {} by {a}, {b} and {c} at once", part.id),
+                "Two windings that both couple closely to a third couple closely to each other: bring the odd one \
+                 nearer to the product of the other two",
+            );
+        }
+    }
+    let own = |part: &&ResolvedPart| part.kind == KindId::HystereticTransformer && part.value("material") > 2.5;
+    for part in parts.iter().filter(own) {
+        let gain = part.value("domain_coupling") * part.value("saturation_magnetisation") / (3.0 * part.value("shape"));
+        if gain >= 1.0 {
+            findings.error(
+                "runaway-core",
+                Place::parameter(&part.id, "domain_coupling"),
+                format!(
+                    "The core of {} magnetises itself: domain coupling × saturation / (3 × shape) is {gain:.3}",
+                    part.id
+                ),
+                "Bring it below 1 by a smaller domain coupling or a larger shape",
+            );
+        }
+    }
+}
+
+/// Measured points that no diode has.
+fn measured(parts: &[ResolvedPart], findings: &mut Findings) {
+    for part in parts.iter().filter(|p| p.value("measured") > 0.0) {
+        if fit::diode(&part.points, part.value("series_resistance")).is_none() {
+            findings.error(
+                "unfit-points",
+                Place::parameter(&part.id, "measured"),
+                format!("No diode has the measured points of {}", part.id),
+                "Give two or three pairs whose currents are positive and rise faster than their voltages; for two, lower \
+                 the series resistance",
             );
         }
     }

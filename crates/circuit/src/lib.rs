@@ -2,6 +2,7 @@
 //!
 //! - [`Supply`] is the document: requirements, circuit, studies, readings, as versioned JSON.
 //! - [`kinds`] is the one table of part kinds: pins, parameters, ranges, help.
+//! - [`fit`] finds a device's parameters from points of its data sheet.
 //! - [`expression`] evaluates parameters written in terms of design values.
 //! - [`check()`] finds mistakes and names place and remedy; [`resolve()`] turns a supply
 //!   without errors into a [`Circuit`] of numbers for the engine.
@@ -12,6 +13,7 @@
 mod check;
 mod document;
 pub mod expression;
+pub mod fit;
 pub mod kinds;
 mod read;
 mod resolve;

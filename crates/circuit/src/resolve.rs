@@ -407,8 +407,8 @@ fn parameter(
             scope.number(text.unwrap_or(default), *unit, (*min, *max), &what, place, findings)
         }
         Form::Points { x, y, default } => {
-            let pairs = text.unwrap_or(default).split(',');
-            for pair in pairs {
+            let text = text.unwrap_or(default);
+            for pair in text.split(',').filter(|_| !text.trim().is_empty()) {
                 let mut halves = pair.split_whitespace();
                 let (Some(first), Some(second), None) = (halves.next(), halves.next(), halves.next()) else {
                     findings.error(

@@ -62,7 +62,14 @@ const PRIMARY: &str = "M-2 -3 H-1.1 V-2 A0.5 0.5 0 0 1 -1.1 -1 A0.5 0.5 0 0 1 -1
                        A0.5 0.5 0 0 1 -1.1 2 V3 H-2";
 const SECONDARY: &str = "M2 -3 H1.1 V-2 A0.5 0.5 0 0 0 1.1 -1 A0.5 0.5 0 0 0 1.1 0 A0.5 0.5 0 0 0 1.1 1 \
                          A0.5 0.5 0 0 0 1.1 2 V3 H2";
+/// One winding above the other.
+const TWO_SECONDARIES: &str = "M2 -6 H1.1 V-5.5 A0.5 0.5 0 0 0 1.1 -4.5 A0.5 0.5 0 0 0 1.1 -3.5 \
+     A0.5 0.5 0 0 0 1.1 -2.5 A0.5 0.5 0 0 0 1.1 -1.5 V-1 H2 M2 1 H1.1 V1.5 A0.5 0.5 0 0 0 1.1 2.5 \
+     A0.5 0.5 0 0 0 1.1 3.5 A0.5 0.5 0 0 0 1.1 4.5 A0.5 0.5 0 0 0 1.1 5.5 V6 H2";
 /// Dots at the winding starts.
+const THREE_STARTS: &str = "M-1.75 -2.2 a0.16 0.16 0 1 0 0.32 0 a0.16 0.16 0 1 0 -0.32 0 \
+     M1.45 -5.4 a0.16 0.16 0 1 0 0.32 0 a0.16 0.16 0 1 0 -0.32 0 \
+     M1.45 1.6 a0.16 0.16 0 1 0 0.32 0 a0.16 0.16 0 1 0 -0.32 0";
 const STARTS: &str = "M-1.75 -2.2 a0.16 0.16 0 1 0 0.32 0 a0.16 0.16 0 1 0 -0.32 0 \
                       M1.43 -2.2 a0.16 0.16 0 1 0 0.32 0 a0.16 0.16 0 1 0 -0.32 0";
 
@@ -205,7 +212,23 @@ pub fn symbol(kind: KindId) -> Symbol {
             (2, 2),
             vec![line(PRIMARY), line(SECONDARY), line("M-0.2 -2.3 V2.3 M0.2 -2.3 V2.3"), filled(STARTS)],
         ),
-        KindId::ControlledSwitch => (
+        KindId::HystereticTransformer => (
+            CROSSWISE,
+            (2, 2),
+            vec![
+                line(PRIMARY),
+                line(SECONDARY),
+                line("M-0.2 -2.3 V2.3 M0.2 -2.3 V2.3"),
+                line("M-0.6 3 H-0.2 C0.3 3 0 2.6 0.6 2.6 M0.6 2.6 H0.2 C-0.3 2.6 0 3 -0.6 3"),
+                filled(STARTS),
+            ],
+        ),
+        KindId::ThreeWindings => (
+            &[(-2, -3), (-2, 3), (2, -6), (2, -1), (2, 1), (2, 6)],
+            (2, 6),
+            vec![line(PRIMARY), line(TWO_SECONDARIES), line("M0 -5.3 V5.3"), filled(THREE_STARTS)],
+        ),
+        KindId::ControlledSwitch | KindId::CurrentSwitch => (
             &[(2, -3), (2, 3), (-2, -3), (-2, 3)],
             (2, 2),
             vec![line("M2 -3 V-0.9 M2 0.9 V3"), line("M2 0.9 L1.1 -0.8"), line(CONTROL)],

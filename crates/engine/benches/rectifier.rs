@@ -21,7 +21,8 @@ const DEFAULT: f64 = 1e-3;
 fn engine(equations: &Equations, tolerance: f64) -> (Recording, Health) {
     let mut recording = Recording::default();
     let mut health = Health::default();
-    let settings = Settings { end: END, record_from: 0.0, start: Start::Rest, max_step: 1e-3, tolerance };
+    let settings =
+        Settings { end: END, record_from: 0.0, min_step: 0.0, start: Start::Rest, max_step: 1e-3, tolerance };
     transient(equations, &settings, &mut recording, &mut health).unwrap();
     (recording, health)
 }

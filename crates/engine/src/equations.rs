@@ -250,6 +250,8 @@ pub struct Equations {
     part_nets: Vec<Vec<usize>>,
     varying: Vec<usize>,
     constant: Vec<usize>,
+    /// Devices that trip between two states.
+    tripping: Vec<usize>,
     pub(crate) nonlinear: bool,
     pattern: Pattern,
     slots: Vec<usize>,
@@ -313,6 +315,7 @@ impl Equations {
             nets,
             varying: (0..models.len()).filter(|&m| models[m].varies()).collect(),
             constant: (0..models.len()).filter(|&m| !models[m].varies()).collect(),
+            tripping: (0..models.len()).filter(|&m| models[m].trips()).collect(),
             nonlinear: models.iter().any(|m| m.nonlinear()),
             models,
             part_ids: circuit.parts.iter().map(|p| p.id.clone()).collect(),
@@ -455,6 +458,40 @@ impl Equations {
     /// Index of a part by designator.
     pub(crate) fn part_index(&self, part: &str) -> Option<usize> {
         self.part_ids.iter().position(|id| id == part)
+    }
+
+    /// Designator of a part by index.
+    pub(crate) fn part(&self, index: usize) -> String {
+        self.part_ids[index].clone()
+    }
+
+    /// Leaves only the columns wanted in what recordings of this circuit will hold.
+    pub fn record_only(&mut self, wanted: impl Fn(&Column) -> bool) {
+        self.columns.retain(wanted);
+    }
+
+    /// How far the nearest device is from tripping, relative to its thresholds; negative beyond.
+    pub(crate) fn margin(&self, x: &[f64]) -> f64 {
+        self.tripping.iter().map(|m| self.models[*m].margin(x)).fold(f64::INFINITY, f64::min)
+    }
+
+    /// Trips the first device that is beyond its threshold; returns its index.
+    pub(crate) fn trip(&self, x: &mut [f64]) -> Option<usize> {
+        let tripped = self.tripping.iter().copied().find(|m| self.models[*m].margin(x) < 0.0)?;
+        self.models[tripped].trip(x);
+        Some(tripped)
+    }
+
+    /// Power each part absorbs, by designator, W.
+    pub(crate) fn powers(&self, at: Point<'_>, currents: &[f64]) -> Vec<(String, f64)> {
+        let parts = self.models.iter().zip(&self.part_ids).zip(currents);
+        parts.map(|((model, id), current)| (id.clone(), model.power(at, *current))).collect()
+    }
+
+    /// The regions in which devices are, by designator.
+    pub(crate) fn regions(&self, at: Point<'_>) -> Vec<(String, &'static str)> {
+        let regions = self.models.iter().zip(&self.part_ids);
+        regions.filter_map(|(model, id)| model.region(at).map(|region| (id.clone(), region))).collect()
     }
 
     /// The earliest waveform corner after `t`.

@@ -40,4 +40,15 @@ pub enum EngineError {
         /// A part connected there.
         part: String,
     },
+    /// Devices with two states trip one another without end.
+    #[error(
+        "stopped at {time:.6e} s: {part} opens and closes without end; set its thresholds further apart, or delay what \
+         controls it"
+    )]
+    Chatter {
+        /// Simulated time reached, seconds.
+        time: f64,
+        /// The part that tripped last.
+        part: String,
+    },
 }

@@ -15,6 +15,9 @@ pub struct Health {
     /// Changes too fast to be followed in time, stepped over by backward Euler.
     #[serde(default)]
     pub leaps: u64,
+    /// Trips of devices with two states, each located in time.
+    #[serde(default)]
+    pub trips: u64,
     /// Methods that did not find the operating point before the one that did.
     #[serde(default)]
     pub fallbacks: Vec<String>,

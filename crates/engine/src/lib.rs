@@ -24,8 +24,10 @@ pub use error::EngineError;
 pub use health::{EnergyBalance, Health};
 pub use operating_point::{Method, OperatingPoint, operating_point};
 pub use recording::{Chunk, Command, Observer, Progress, Recording, STAGE};
-pub use small_signal::{Complex64, Excitation, LoopGain, Margins, Response, SmallSignal, log_grid, loop_gain};
-pub use transient::{Ended, Settings, Start, transient};
+pub use small_signal::{
+    Complex64, Excitation, LoopGain, Margins, Resonance, Response, SmallSignal, log_grid, loop_gain, resonances, sweep,
+};
+pub use transient::{Ended, Settings, Start, Transient, transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
 pub const VERSION: &str = "2";

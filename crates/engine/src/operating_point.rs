@@ -41,6 +41,10 @@ pub struct OperatingPoint {
     pub(crate) unknowns: Vec<f64>,
     /// Values of the columns of [`Equations::columns`], V, A, W.
     pub values: Vec<(Column, f64)>,
+    /// Power each part absorbs, by designator, W.
+    pub powers: Vec<(String, f64)>,
+    /// Regions of the devices that have any, by designator: "saturation", "in breakdown".
+    pub regions: Vec<(String, &'static str)>,
     /// Methods tried, the successful one last.
     pub methods: Vec<Method>,
     /// Iterations in all.
@@ -82,6 +86,8 @@ pub fn operating_point(equations: &Equations) -> Result<OperatingPoint, EngineEr
                 return Ok(OperatingPoint {
                     unknowns: search.x.clone(),
                     values,
+                    powers: equations.powers(at, &search.currents),
+                    regions: equations.regions(at),
                     methods,
                     iterations: search.iterations,
                 });

@@ -49,6 +49,7 @@ fn run(name: String, circuit: &Circuit) -> Row {
     let settings = Settings {
         end: study.duration,
         record_from: 0.0,
+        min_step: 0.0,
         max_step: (shortest / 20.0).min(study.duration / 20.0),
         start: if study.kind == StudyKind::LoadStep { Start::OperatingPoint } else { Start::Rest },
         tolerance: study.tolerance,

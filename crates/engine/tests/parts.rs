@@ -174,7 +174,7 @@ fn a_sine_is_what_its_amplitude_is_said_to_be() {
 }
 
 fn settings(end: f64) -> Settings {
-    Settings { end, record_from: 0.0, start: Start::Rest, max_step: f64::INFINITY, tolerance: 1e-3 }
+    Settings { end, record_from: 0.0, min_step: 0.0, start: Start::Rest, max_step: f64::INFINITY, tolerance: 1e-3 }
 }
 
 #[test]

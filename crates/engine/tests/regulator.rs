@@ -65,6 +65,7 @@ fn unrest(circuit: &circuit::Circuit) -> (usize, f64) {
     let settings = Settings {
         end: 1e-3,
         record_from: 0.0,
+        min_step: 0.0,
         max_step: f64::INFINITY,
         tolerance: 1e-4,
         start: Start::OperatingPoint,

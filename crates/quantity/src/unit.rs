@@ -50,11 +50,13 @@ pub enum Unit {
     SquareMetre,
     /// Magnetic flux density.
     Tesla,
+    /// Magnetic field strength and magnetisation.
+    AmperePerMetre,
 }
 
 impl Unit {
     /// Every unit, for search by symbol.
-    pub const ALL: [Unit; 22] = [
+    pub const ALL: [Unit; 23] = [
         Unit::One,
         Unit::Volt,
         Unit::Ampere,
@@ -77,6 +79,7 @@ impl Unit {
         Unit::Metre,
         Unit::SquareMetre,
         Unit::Tesla,
+        Unit::AmperePerMetre,
     ];
 
     /// The symbol as printed; empty for a pure number.
@@ -104,6 +107,7 @@ impl Unit {
             Unit::Metre => "m",
             Unit::SquareMetre => "m²",
             Unit::Tesla => "T",
+            Unit::AmperePerMetre => "A/m",
         }
     }
 
@@ -132,6 +136,7 @@ impl Unit {
             Unit::Metre => "a length",
             Unit::SquareMetre => "an area",
             Unit::Tesla => "a flux density",
+            Unit::AmperePerMetre => "a field strength",
         }
     }
 
@@ -160,6 +165,7 @@ impl Unit {
             Unit::Metre => &[],
             Unit::SquareMetre => &["m²", "m2"],
             Unit::Tesla => &["T"],
+            Unit::AmperePerMetre => &["A/m"],
         }
     }
 

@@ -14,7 +14,9 @@
 //! ```
 
 mod recipe;
+mod ringing;
 mod waveform;
 
 pub use recipe::{ColumnKey, Recipe};
+pub use ringing::Ringing;
 pub use waveform::{MeasureError, Span, Waveform};

@@ -38,6 +38,9 @@ pub enum MeasureError {
         /// Recording end.
         last: f64,
     },
+    /// Fewer than three swings that grow less or more in order.
+    #[error("the signal does not ring within the window")]
+    NotRinging,
     /// Fewer than two upward crossings of the mid level.
     #[error("the signal does not repeat within the window, so it has no frequency there")]
     NotPeriodic,
@@ -219,22 +222,34 @@ impl<'a> Waveform<'a> {
     pub fn features(&self, span: Span) -> Result<Vec<f64>, MeasureError> {
         let span = self.covered(span)?;
         let mean = self.mean(span)?;
+        let mut found: Vec<f64> = self.turning_points(span)?.into_iter().map(|(t, _)| t).collect();
+        for piece in self.pieces(span) {
+            let bounds = piece.within(span);
+            let inside = |s: &f64| *s > bounds.0 && *s < bounds.1;
+            found.extend(piece.crossings(mean).filter(inside).map(|s| piece.start + s * piece.length));
+        }
+        found.sort_by(f64::total_cmp);
+        found.dedup();
+        Ok(found)
+    }
+
+    /// Peaks and troughs within a span, in order: time and value.
+    ///
+    /// # Errors
+    /// See [`Waveform::measure`].
+    pub fn turning_points(&self, span: Span) -> Result<Vec<(f64, f64)>, MeasureError> {
+        let span = self.covered(span)?;
         let mut found = Vec::new();
         let mut slope_before = 0.0;
         for piece in self.pieces(span) {
             let bounds = piece.within(span);
             let slope_at = |s: f64| piece.c[1] + 2.0 * piece.c[2] * s;
             // An extreme inside the step, or a corner between two steps.
-            if slope_before * slope_at(bounds.0) < 0.0 {
-                found.push(piece.start + bounds.0 * piece.length);
-            }
-            found.extend(piece.vertex(bounds).map(|s| piece.start + s * piece.length));
-            let inside = |s: &f64| *s > bounds.0 && *s < bounds.1;
-            found.extend(piece.crossings(mean).filter(inside).map(|s| piece.start + s * piece.length));
+            let corner = (slope_before * slope_at(bounds.0) < 0.0).then_some(bounds.0);
+            let places = corner.into_iter().chain(piece.vertex(bounds));
+            found.extend(places.map(|s| (piece.start + s * piece.length, piece.at(s))));
             slope_before = slope_at(bounds.1);
         }
-        found.sort_by(f64::total_cmp);
-        found.dedup();
         Ok(found)
     }
 

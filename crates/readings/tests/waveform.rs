@@ -101,3 +101,21 @@ proptest! {
         prop_assert!(y(a) >= min - 1e-9 && y(a) <= max + 1e-9);
     }
 }
+
+/// A damped sine over a drifting level, by its quadratic pieces; and one that does not ring.
+#[test]
+fn a_ringing_has_its_frequency_and_damping() {
+    let (decay, omega) = (300.0f64, 8000.0f64);
+    let wave = |t: f64| 5.0 + 0.2 * t + (-decay * t).exp() * (omega * t).cos();
+    let times: Vec<f64> = (0..=4000).map(|k| 2e-6 * f64::from(k)).collect();
+    let values: Vec<f64> = times.iter().map(|t| wave(*t)).collect();
+    let ringing = Waveform::new(&times, &values).ringing(Span { from: 0.0, to: 8e-3 }).unwrap();
+    assert!((ringing.frequency / (omega / std::f64::consts::TAU) - 1.0).abs() < 2e-3, "{ringing:?}");
+    assert!((ringing.decay / decay - 1.0).abs() < 5e-3, "{ringing:?}");
+    assert!((ringing.damping / (decay / decay.hypot(omega)) - 1.0).abs() < 5e-3, "{ringing:?}");
+    let growing: Vec<f64> = times.iter().map(|t| (decay * t).exp() * (omega * t).cos()).collect();
+    assert!(Waveform::new(&times, &growing).ringing(Span { from: 0.0, to: 8e-3 }).unwrap().damping < 0.0);
+    let flat: Vec<f64> = times.iter().map(|t| (-decay * t).exp()).collect();
+    let outcome = Waveform::new(&times, &flat).ringing(Span { from: 0.0, to: 8e-3 });
+    assert_eq!(outcome, Err(MeasureError::NotRinging));
+}

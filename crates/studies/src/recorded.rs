@@ -20,9 +20,12 @@ impl<'a> Recorded<'a> {
     /// Values of a signal at every node.
     ///
     /// # Errors
-    /// [`SignalError`] if the circuit has no such net or part.
+    /// [`SignalError`] if the circuit has no such net or part, or if it was not recorded.
     pub fn values(&self, signal: &Signal) -> Result<Vec<f64>, SignalError> {
         let recipe = Recipe::new(self.circuit, signal)?;
+        if let Some(key) = recipe.columns().into_iter().find(|key| !self.columns.contains_key(key)) {
+            return Err(SignalError { at: 0, message: format!("{} was not recorded", key.of) });
+        }
         Ok(recipe.evaluate(self.recording.times.len(), |key| self.column(key)))
     }
 

@@ -29,6 +29,7 @@ pub fn settings(circuit: &Circuit, study: &ResolvedStudy) -> Settings {
     Settings {
         end: study.duration,
         record_from: study.record_from,
+        min_step: 0.0,
         start: if study.kind == StudyKind::LoadStep { Start::OperatingPoint } else { Start::Rest },
         max_step: study.max_step.unwrap_or(shortest / STEPS_PER_PERIOD).min(study.duration / STEPS_PER_PERIOD),
         tolerance: study.tolerance,

@@ -264,12 +264,12 @@ export interface components {
     EnergyBalance: {
       /**
        * Format: double
-       * @description Energy delivered by sources and taken from storage, J.
+       * @description Energy delivered by sources, J.
        */
       delivered: number;
       /**
        * Format: double
-       * @description Energy dissipated, J.
+       * @description Energy dissipated, J; what a source takes back counts here.
        */
       dissipated: number;
       /**
@@ -350,6 +350,16 @@ export interface components {
           unit: components["schemas"]["Unit"];
         }
       | {
+          /** @description What the document's silence means. */
+          default: string;
+          /** @constant */
+          form: "points";
+          /** @description The unit of the first of each pair. */
+          x: components["schemas"]["Unit"];
+          /** @description The unit of the second. */
+          y: components["schemas"]["Unit"];
+        }
+      | {
           /** @description Identifier when the document gives none. */
           default: string;
           /** @constant */
@@ -362,6 +372,11 @@ export interface components {
       /** @description Where the energy went. */
       energy: components["schemas"]["EnergyBalance"];
       /**
+       * @description Methods that did not find the operating point before the one that did.
+       * @default []
+       */
+      fallbacks: string[];
+      /**
        * Format: uint64
        * @description Entries in the matrix factors.
        */
@@ -371,6 +386,12 @@ export interface components {
        * @description Newton iterations.
        */
       iterations: number;
+      /**
+       * Format: uint64
+       * @description Changes too fast to be followed in time, stepped over by backward Euler.
+       * @default 0
+       */
+      leaps: number;
       /**
        * Format: uint64
        * @description Steps tried and rejected for their error.
@@ -393,6 +414,12 @@ export interface components {
       steps: number;
       /**
        * Format: uint64
+       * @description Trips of devices with two states, each located in time.
+       * @default 0
+       */
+      trips: number;
+      /**
+       * Format: uint64
        * @description Unknowns solved for.
        */
       unknowns: number;
@@ -410,13 +437,41 @@ export interface components {
       | "sine_source"
       | "dc_source"
       | "pulse_source"
+      | "current_source"
+      | "piecewise_source"
+      | "exponential_source"
+      | "three_phase_source"
+      | "voltage_controlled_voltage"
+      | "voltage_controlled_current"
+      | "current_controlled_voltage"
+      | "current_controlled_current"
       | "resistor"
       | "capacitor"
       | "inductor"
+      | "thermistor"
       | "ideal_transformer"
       | "coupled_windings"
+      | "core_transformer"
+      | "hysteretic_transformer"
+      | "three_windings"
       | "diode"
-      | "timed_switch";
+      | "schottky"
+      | "led"
+      | "zener"
+      | "mosfet_n"
+      | "mosfet_p"
+      | "npn"
+      | "pnp"
+      | "amplifier"
+      | "comparator"
+      | "shunt_reference"
+      | "regulator"
+      | "timed_switch"
+      | "controlled_switch"
+      | "current_switch"
+      | "current_load"
+      | "power_load"
+      | "stepped_load";
     /** @description Signals to be measured over a span. */
     MeasureSpan: {
       /**
@@ -863,7 +918,7 @@ export interface components {
       tolerance?: string | null;
     };
     /** @description The kinds of study. */
-    StudyKind: "switch_on";
+    StudyKind: "switch_on" | "load_step";
     /** @description A supply: what it must do, its circuit, how to try it and what to read off. */
     Supply: {
       /** @description The supply's name. */
@@ -985,7 +1040,18 @@ export interface components {
       | "hertz"
       | "watt"
       | "joule"
-      | "degree";
+      | "degree"
+      | "kelvin"
+      | "celsius"
+      | "per_kelvin"
+      | "volt_per_second"
+      | "ampere_per_second"
+      | "kelvin_per_watt"
+      | "joule_per_kelvin"
+      | "metre"
+      | "square_metre"
+      | "tesla"
+      | "ampere_per_metre";
     /** @description How a requirement fared. */
     Verdict: {
       /**

@@ -25,6 +25,7 @@ const SYMBOLS: Record<Unit, string> = {
   metre: "m",
   square_metre: "m²",
   tesla: "T",
+  ampere_per_metre: "A/m",
 };
 const PREFIXES: [number, string][] = [
   [1e12, "T"],

@@ -48,7 +48,7 @@ pub(super) const COUPLED_WINDINGS: Kind = Kind {
             "Coupling",
             Unit::One,
             "0.998",
-            (-0.999_999_999, 0.999_999_999),
+            COUPLING,
             "Coupling factor k; 1 − k² of the inductance is leakage. Below 1 in size.",
         ),
         quantity(
@@ -72,6 +72,35 @@ pub(super) const COUPLED_WINDINGS: Kind = Kind {
     fixes_voltage: false,
 };
 
+const PRIMARY_TURNS: Parameter =
+    headline(quantity("primary_turns", "Primary turns", Unit::One, "1000", (1e-3, ANY), "Turns of the primary."));
+const SECONDARY_TURNS: Parameter =
+    headline(quantity("secondary_turns", "Secondary turns", Unit::One, "60", (1e-3, ANY), "Turns of the secondary."));
+const CORE_AREA: Parameter =
+    quantity("core_area", "Core area", Unit::SquareMetre, "4e-4", (1e-12, ANY), "Effective cross-section of the core.");
+const PATH_LENGTH: Parameter =
+    quantity("path_length", "Path length", Unit::Metre, "150m", (1e-9, ANY), "Effective length of the magnetic path.");
+const PRIMARY_LEAKAGE: Parameter = quantity(
+    "primary_leakage",
+    "Primary leakage",
+    Unit::Henry,
+    "10m",
+    (0.0, 1e6),
+    "Leakage inductance of the primary.",
+);
+const SECONDARY_LEAKAGE: Parameter = quantity(
+    "secondary_leakage",
+    "Secondary leakage",
+    Unit::Henry,
+    "36u",
+    (0.0, 1e6),
+    "Leakage inductance of the secondary.",
+);
+
+const fn resistance(id: &'static str, name: &'static str, default: &'static str) -> Parameter {
+    quantity(id, name, Unit::Ohm, default, (0.0, 1e9), "Resistance of the winding.")
+}
+
 pub(super) const CORE_TRANSFORMER: Kind = Kind {
     id: KindId::CoreTransformer,
     name: "Transformer on a core",
@@ -79,31 +108,10 @@ pub(super) const CORE_TRANSFORMER: Kind = Kind {
     help: "Two windings on a core that saturates, given by turns and the core.",
     pins: &WINDINGS,
     parameters: &[
-        headline(quantity("primary_turns", "Primary turns", Unit::One, "1000", (1e-3, ANY), "Turns of the primary.")),
-        headline(quantity(
-            "secondary_turns",
-            "Secondary turns",
-            Unit::One,
-            "60",
-            (1e-3, ANY),
-            "Turns of the secondary.",
-        )),
-        quantity(
-            "core_area",
-            "Core area",
-            Unit::SquareMetre,
-            "4e-4",
-            (1e-12, ANY),
-            "Effective cross-section of the core.",
-        ),
-        quantity(
-            "path_length",
-            "Path length",
-            Unit::Metre,
-            "150m",
-            (1e-9, ANY),
-            "Effective length of the magnetic path.",
-        ),
+        PRIMARY_TURNS,
+        SECONDARY_TURNS,
+        CORE_AREA,
+        PATH_LENGTH,
         quantity(
             "permeability",
             "Relative permeability",
@@ -120,39 +128,132 @@ pub(super) const CORE_TRANSFORMER: Kind = Kind {
             (1e-6, 10.0),
             "Flux density at which the core saturates.",
         ),
-        quantity(
-            "primary_leakage",
-            "Primary leakage",
-            Unit::Henry,
-            "10m",
-            (0.0, 1e6),
-            "Leakage inductance of the primary.",
-        ),
-        quantity(
-            "secondary_leakage",
-            "Secondary leakage",
-            Unit::Henry,
-            "36u",
-            (0.0, 1e6),
-            "Leakage inductance of the secondary.",
-        ),
-        quantity(
-            "primary_resistance",
-            "Primary resistance",
-            Unit::Ohm,
-            "10",
-            (0.0, 1e9),
-            "Resistance of the primary winding.",
-        ),
-        quantity(
-            "secondary_resistance",
-            "Secondary resistance",
-            Unit::Ohm,
-            "50m",
-            (0.0, 1e9),
-            "Resistance of the secondary winding.",
-        ),
+        PRIMARY_LEAKAGE,
+        SECONDARY_LEAKAGE,
+        resistance("primary_resistance", "Primary resistance", "10"),
+        resistance("secondary_resistance", "Secondary resistance", "50m"),
     ],
     dc_paths: TWO_PATHS,
+    fixes_voltage: false,
+};
+
+pub(super) const HYSTERETIC_TRANSFORMER: Kind = Kind {
+    id: KindId::HystereticTransformer,
+    name: "Transformer on a core with hysteresis",
+    letter: "T",
+    help: "Two windings on a core that saturates and loses energy in every cycle; it keeps its magnetisation.",
+    pins: &WINDINGS,
+    parameters: &[
+        PRIMARY_TURNS,
+        SECONDARY_TURNS,
+        CORE_AREA,
+        PATH_LENGTH,
+        Parameter {
+            id: "material",
+            name: "Core material",
+            help: "A generic material, or one given by the five values below.",
+            form: Form::Choice {
+                options: &[
+                    ("silicon_steel", "silicon steel"),
+                    ("power_ferrite", "power ferrite"),
+                    ("powder", "powder"),
+                    ("own", "own values"),
+                ],
+                default: "silicon_steel",
+            },
+            headline: false,
+        },
+        quantity(
+            "saturation_magnetisation",
+            "Saturation magnetisation",
+            Unit::AmperePerMetre,
+            "1.35M",
+            (1.0, 1e8),
+            "For own values: magnetisation with all domains aligned; times μ₀ it is the flux density at saturation.",
+        ),
+        quantity(
+            "shape",
+            "Shape",
+            Unit::AmperePerMetre,
+            "45",
+            (1e-6, 1e8),
+            "For own values: field that sets the slope of the curve without hysteresis.",
+        ),
+        quantity(
+            "pinning",
+            "Pinning",
+            Unit::AmperePerMetre,
+            "50",
+            (1e-6, 1e8),
+            "For own values: field that pins the domain walls; about the coercive field.",
+        ),
+        quantity(
+            "domain_coupling",
+            "Domain coupling",
+            Unit::One,
+            "30u",
+            (0.0, 1.0),
+            "For own values: share of the magnetisation that adds to the field the domains see.",
+        ),
+        quantity(
+            "reversibility",
+            "Reversible part",
+            Unit::One,
+            "0.15",
+            (0.0, 0.99),
+            "For own values: share of the magnetisation that follows the field without loss.",
+        ),
+        PRIMARY_LEAKAGE,
+        SECONDARY_LEAKAGE,
+        resistance("primary_resistance", "Primary resistance", "10"),
+        resistance("secondary_resistance", "Secondary resistance", "50m"),
+    ],
+    dc_paths: TWO_PATHS,
+    fixes_voltage: false,
+};
+
+/// Range of a coupling factor; at 1 windings would have no leakage and their currents no limit.
+const COUPLING: (f64, f64) = (-0.999_999_999, 0.999_999_999);
+
+pub(super) const THREE_WINDINGS: Kind = Kind {
+    id: KindId::ThreeWindings,
+    name: "Transformer with two secondaries",
+    letter: "T",
+    help: "Three coupled windings given by turns, for centre taps, dual rails and auxiliary windings.",
+    pins: &[
+        pin("p1", "primary start"),
+        pin("p2", "primary end"),
+        pin("s1", "second start"),
+        pin("s2", "second end"),
+        pin("t1", "third start"),
+        pin("t2", "third end"),
+    ],
+    parameters: &[
+        headline(quantity("primary_turns", "Primary turns", Unit::One, "1000", (1e-3, ANY), "Turns of the primary.")),
+        headline(quantity(
+            "second_turns",
+            "Second turns",
+            Unit::One,
+            "60",
+            (1e-3, ANY),
+            "Turns of the second winding.",
+        )),
+        headline(quantity("third_turns", "Third turns", Unit::One, "60", (1e-3, ANY), "Turns of the third winding.")),
+        quantity(
+            "inductance_factor",
+            "Inductance factor",
+            Unit::Henry,
+            "10u",
+            (1e-15, 1.0),
+            "Inductance per turn squared; the primary's inductance is this times its turns squared.",
+        ),
+        quantity("coupling_12", "Coupling 1–2", Unit::One, "0.999", COUPLING, "Between primary and second winding."),
+        quantity("coupling_13", "Coupling 1–3", Unit::One, "0.999", COUPLING, "Between primary and third winding."),
+        quantity("coupling_23", "Coupling 2–3", Unit::One, "0.9995", COUPLING, "Between second and third winding."),
+        resistance("primary_resistance", "Primary resistance", "10"),
+        resistance("second_resistance", "Second resistance", "50m"),
+        resistance("third_resistance", "Third resistance", "50m"),
+    ],
+    dc_paths: &[(0, 1), (2, 3), (4, 5)],
     fixes_voltage: false,
 };

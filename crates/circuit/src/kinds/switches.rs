@@ -25,20 +25,33 @@ pub(super) const TIMED_SWITCH: Kind = Kind {
             (0.0, ANY),
             "Time from the first change to the change back; 0 for never.",
         ),
-        quantity("on_resistance", "On-resistance", Unit::Ohm, "10m", (1e-9, ANY), "Resistance when closed."),
-        quantity("off_resistance", "Off-resistance", Unit::Ohm, "10M", (1e-9, 1e15), "Resistance when open."),
+        ON_RESISTANCE,
+        OFF_RESISTANCE,
         quantity("transition", "Transition time", Unit::Second, "1u", (1e-12, ANY), "Duration of a change."),
     ],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
 
+const BEHAVIOUR: Parameter = Parameter {
+    id: "behaviour",
+    name: "Behaviour",
+    help: "Smooth: its resistance follows the control between the thresholds. Hysteresis: it keeps its state between them.",
+    form: Form::Choice { options: &[("smooth", "smooth"), ("hysteresis", "with hysteresis")], default: "smooth" },
+    headline: false,
+};
+const ON_RESISTANCE: Parameter =
+    quantity("on_resistance", "On-resistance", Unit::Ohm, "10m", (1e-9, ANY), "Resistance when closed.");
+const OFF_RESISTANCE: Parameter =
+    quantity("off_resistance", "Off-resistance", Unit::Ohm, "10M", (1e-9, 1e15), "Resistance when open.");
+const CONTROLLED: [Pin; 4] = [pin("a", "a"), pin("b", "b"), pin("cp", "control +"), pin("cn", "control −")];
+
 pub(super) const CONTROLLED_SWITCH: Kind = Kind {
     id: KindId::ControlledSwitch,
     name: "Controlled switch",
     letter: "S",
-    help: "A resistance that changes smoothly between its open and closed values with a control voltage.",
-    pins: &[pin("a", "a"), pin("b", "b"), pin("cp", "control +"), pin("cn", "control −")],
+    help: "A resistance that changes between its open and closed values with a control voltage.",
+    pins: &CONTROLLED,
     parameters: &[
         headline(quantity(
             "on_voltage",
@@ -49,9 +62,35 @@ pub(super) const CONTROLLED_SWITCH: Kind = Kind {
             "Control voltage at which it is closed.",
         )),
         quantity("off_voltage", "Off at", Unit::Volt, "2", (-1e6, 1e6), "Control voltage at which it is open."),
-        quantity("on_resistance", "On-resistance", Unit::Ohm, "10m", (1e-9, ANY), "Resistance when closed."),
-        quantity("off_resistance", "Off-resistance", Unit::Ohm, "10M", (1e-9, 1e15), "Resistance when open."),
+        BEHAVIOUR,
+        ON_RESISTANCE,
+        OFF_RESISTANCE,
     ],
     dc_paths: ONE_PATH,
+    fixes_voltage: false,
+};
+
+pub(super) const CURRENT_SWITCH: Kind = Kind {
+    id: KindId::CurrentSwitch,
+    name: "Relay",
+    letter: "S",
+    help: "A resistance that changes between its open and closed values with the current through its control pins, \
+           which drop no voltage; put them in series with the part that controls it.",
+    pins: &CONTROLLED,
+    parameters: &[
+        headline(quantity(
+            "on_current",
+            "On at",
+            Unit::Ampere,
+            "20m",
+            (-1e6, 1e6),
+            "Control current at which it is closed.",
+        )),
+        quantity("off_current", "Off at", Unit::Ampere, "10m", (-1e6, 1e6), "Control current at which it is open."),
+        BEHAVIOUR,
+        ON_RESISTANCE,
+        OFF_RESISTANCE,
+    ],
+    dc_paths: TWO_PATHS,
     fixes_voltage: false,
 };

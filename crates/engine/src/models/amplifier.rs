@@ -102,10 +102,28 @@ impl Device for Amplifier {
         f[6] = (y - held).scale(self.second_pole);
     }
 
+    fn region(&self, x: &[f64]) -> Option<&'static str> {
+        let [out, _, _, high, low, integrator, y] = std::array::from_fn(|k| x[k]);
+        let wanted = 0.5 * (high + low) + integrator;
+        let OutputStage { resistance, limit, .. } = self.output;
+        Some(if ((y - out) / (resistance * limit)).tanh().abs() > AT_LIMIT {
+            "current limit"
+        } else if wanted > high - self.headroom[0] {
+            "at its upper limit"
+        } else if wanted < low + self.headroom[1] {
+            "at its lower limit"
+        } else {
+            "linear"
+        })
+    }
+
     fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
         (q[5], q[6]) = (at.x[5], at.x[6]);
     }
 }
+
+/// Part of its limit from which on a current or voltage counts as held there.
+const AT_LIMIT: f64 = 0.95;
 
 /// Unknowns: output, input +, input −, supply +, supply −, state of the output from −1 to 1.
 pub(super) struct Comparator {
@@ -147,6 +165,16 @@ impl Device for Comparator {
         (f[1], f[2]) = (T::of(0.0), T::of(0.0));
         (f[3], f[4]) = (i_high, i_low);
         f[5] = (state - target).scale(self.speed);
+    }
+
+    fn region(&self, x: &[f64]) -> Option<&'static str> {
+        Some(if x[5] > AT_LIMIT {
+            "high"
+        } else if x[5] < -AT_LIMIT {
+            "low"
+        } else {
+            "undecided"
+        })
     }
 
     fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {

@@ -9,7 +9,7 @@
 //! with `τ_F = 1/(2π·f_T)`. `I_s` follows from the base-emitter voltage at one collector current.
 
 use super::device::{At, Device, Exponential, Inside};
-use super::junction::{Depletion, THERMAL_VOLTAGE};
+use super::junction::{CONDUCTING, Depletion, THERMAL_VOLTAGE};
 use super::real::Real;
 use crate::operating_point::GMIN;
 use circuit::{KindId, ResolvedPart};
@@ -118,6 +118,16 @@ impl Device for Bipolar {
         let critical = THERMAL_VOLTAGE * (THERMAL_VOLTAGE / (SQRT_2 * self.saturation_current)).ln();
         let one = |voltage| Exponential { voltage, slope: THERMAL_VOLTAGE, critical, resistive: false };
         self.voltages(x).map(one).into()
+    }
+
+    fn region(&self, x: &[f64]) -> Option<&'static str> {
+        let [forward, reverse] = self.voltages(x).map(|v| self.exponential(v) > CONDUCTING);
+        Some(match (forward, reverse) {
+            (false, false) => "cut off",
+            (true, false) => "active",
+            (true, true) => "saturation",
+            (false, true) => "reverse active",
+        })
     }
 
     fn stored(&self, x: &[f64]) -> f64 {

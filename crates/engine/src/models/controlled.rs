@@ -1,12 +1,8 @@
-//! Controlled sources, the current source, the three-phase source, and the switch controlled by
-//! a voltage.
-//!
-//! The switch moves between its conductances along `ln G = ln G_off + (ln G_on − ln G_off)·s²(3 − 2s)`
-//! with s from 0 to 1 between the voltages at which it is open and closed.
+//! Controlled sources, the current source and the three-phase source.
 
 use super::device::{At, Device, Inside};
 use super::real::Real;
-use circuit::{KindId, ResolvedPart};
+use circuit::ResolvedPart;
 use std::f64::consts::{SQRT_2, TAU};
 
 /// Unknowns: a, b.
@@ -96,44 +92,5 @@ impl Device for ThreePhase {
 
     fn largest(&self) -> f64 {
         self.peak
-    }
-}
-
-/// Unknowns: a, b, control + and −.
-pub(super) struct ControlledSwitch {
-    on_voltage: f64,
-    off_voltage: f64,
-    /// Logarithms of the conductances.
-    on: f64,
-    off: f64,
-}
-
-impl ControlledSwitch {
-    pub(super) fn new(part: &ResolvedPart) -> Self {
-        debug_assert_eq!(part.kind, KindId::ControlledSwitch);
-        ControlledSwitch {
-            on_voltage: part.value("on_voltage"),
-            off_voltage: part.value("off_voltage"),
-            on: -part.value("on_resistance").ln(),
-            off: -part.value("off_resistance").ln(),
-        }
-    }
-}
-
-/// Least difference between the voltages at which a switch is open and closed, V.
-const LEAST_WIDTH: f64 = 1e-3;
-
-impl Device for ControlledSwitch {
-    const INSIDE: &'static [Inside] = &[];
-
-    fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]) {
-        let width = self.on_voltage - self.off_voltage;
-        let width = if width.abs() < LEAST_WIDTH { LEAST_WIDTH } else { width };
-        let s = (at.x[2] - at.x[3]).plus(-self.off_voltage).scale(1.0 / width);
-        let s = T::choose(s.value() < 0.0, T::of(0.0), T::choose(s.value() > 1.0, T::of(1.0), s));
-        let smooth = s.square() * s.scale(-2.0).plus(3.0);
-        let current = (at.x[0] - at.x[1]) * smooth.scale(self.on - self.off).plus(self.off).exp();
-        (f[0], f[1]) = (current, -current);
-        (f[2], f[3]) = (T::of(0.0), T::of(0.0));
     }
 }

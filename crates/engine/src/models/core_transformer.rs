@@ -7,7 +7,10 @@ use super::real::{Real, ln_cosh};
 use circuit::ResolvedPart;
 
 /// Magnetic constant, H/m (CODATA 2018).
-const MU_0: f64 = 1.256_637_062_12e-6;
+pub(super) const MU_0: f64 = 1.256_637_062_12e-6;
+
+/// Flux density, relative to its saturation, from which on a core counts as saturated.
+pub(super) const SATURATED: f64 = 0.9;
 
 /// Unknowns: start and end of the primary, start and end of the secondary, both currents.
 pub(super) struct CoreTransformer {
@@ -61,6 +64,11 @@ impl Device for CoreTransformer {
         for k in 0..2 {
             q[4 + k] = -(flux.scale(self.turns[k]) + at.x[4 + k].scale(self.leakage[k]));
         }
+    }
+
+    fn region(&self, x: &[f64]) -> Option<&'static str> {
+        let bent = self.steep / self.saturation * self.field(x);
+        Some(if bent.tanh().abs() > SATURATED { "saturated" } else { "unsaturated" })
     }
 
     fn stored(&self, x: &[f64]) -> f64 {

@@ -73,6 +73,18 @@ pub(crate) trait Device: Send + Sync {
     fn next_corner(&self, _t: f64) -> Option<f64> {
         None
     }
+    /// Whether it trips between two states.
+    const TRIPS: bool = false;
+    /// How far it is from tripping, relative to its thresholds; negative beyond.
+    fn margin(&self, _x: &[f64]) -> f64 {
+        f64::INFINITY
+    }
+    /// Goes over to the other state.
+    fn trip(&self, _x: &mut [f64]) {}
+    /// What the device is doing, in the trade's words.
+    fn region(&self, _x: &[f64]) -> Option<&'static str> {
+        None
+    }
     /// The largest voltage the device imposes, V.
     fn largest(&self) -> f64 {
         0.0
@@ -245,6 +257,22 @@ impl<D: Device> Model for Wrapped<D> {
     }
     fn next_corner(&self, t: f64) -> Option<f64> {
         self.device.next_corner(t)
+    }
+    fn trips(&self) -> bool {
+        D::TRIPS
+    }
+    fn margin(&self, x: &[f64]) -> f64 {
+        self.device.margin(&self.values(Point { x, t: 0.0 })[..self.unknowns.len()])
+    }
+    fn trip(&self, x: &mut [f64]) {
+        let mut own = self.values(Point { x, t: 0.0 });
+        self.device.trip(&mut own[..self.unknowns.len()]);
+        for (unknown, value) in self.unknowns.iter().zip(own) {
+            x[*unknown] = value;
+        }
+    }
+    fn region(&self, at: Point<'_>) -> Option<&'static str> {
+        self.device.region(&self.values(at)[..self.unknowns.len()])
     }
     fn imposed_voltage(&self) -> f64 {
         self.device.largest()

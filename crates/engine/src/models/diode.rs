@@ -9,12 +9,13 @@
 //! passes through `V_z` at `I_z`.
 
 use super::device::{At, Device, Exponential, Inside, Wrapped};
-use super::junction::{Depletion, Knee, THERMAL_VOLTAGE};
+use super::junction::{CONDUCTING, Depletion, Knee, THERMAL_VOLTAGE};
 use super::real::Real;
 use super::{Model, Point};
 use crate::equations::{Entry, Junction, Layout, Stamps};
 use crate::operating_point::GMIN;
 use circuit::ResolvedPart;
+use circuit::fit::{self, DiodeFit};
 
 /// Current at the stated breakdown voltage, A (common practice on data sheets: 10 µA to 1 mA).
 const BREAKDOWN_CURRENT: f64 = 100e-6;
@@ -23,8 +24,14 @@ const BREAKDOWN_SLOPE: f64 = 0.05;
 
 /// Builds the simplest model that has what the part has.
 pub(super) fn new(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> {
-    let slope = part.value("emission") * THERMAL_VOLTAGE;
-    let forward = Knee::new(part.value("saturation_current"), slope, part.value("series_resistance"));
+    let given = DiodeFit {
+        saturation_current: part.value("saturation_current"),
+        slope: part.value("emission") * THERMAL_VOLTAGE,
+        resistance: part.value("series_resistance"),
+    };
+    let DiodeFit { saturation_current, slope, resistance } =
+        fit::diode(&part.points, given.resistance).unwrap_or(given);
+    let forward = Knee::new(saturation_current, slope, resistance);
     let breakdown = part.value("breakdown_voltage");
     let depletion = Depletion::new(part.value("capacitance"), part.value("built_in_voltage"));
     let storage_time = part.value("storage_time");
@@ -103,6 +110,9 @@ impl Model for Static {
     fn power(&self, at: Point<'_>, current: f64) -> f64 {
         self.voltage(at) * current
     }
+    fn region(&self, at: Point<'_>) -> Option<&'static str> {
+        Some(if self.current(at) > CONDUCTING { "conducting" } else { "blocking" })
+    }
 }
 
 struct Reverse {
@@ -156,6 +166,18 @@ impl Device for Diode {
         let mut all = vec![self.forward.exponential(v)];
         all.extend(self.reverse.iter().map(|reverse| reverse.knee.exponential(-v - reverse.from)));
         all
+    }
+
+    fn region(&self, x: &[f64]) -> Option<&'static str> {
+        let v = x[0] - x[1];
+        let broken = self.reverse.as_ref().is_some_and(|r| r.knee.at(-v - r.from).0 > CONDUCTING);
+        Some(if broken {
+            "in breakdown"
+        } else if self.forward.at(v).0 > CONDUCTING {
+            "conducting"
+        } else {
+            "blocking"
+        })
     }
 
     fn stored(&self, x: &[f64]) -> f64 {

@@ -73,6 +73,9 @@ impl Knee {
     }
 }
 
+/// Current from which on a junction counts as conducting, A.
+pub(super) const CONDUCTING: f64 = 1e-6;
+
 /// The charge of a depletion layer.
 #[derive(Clone, Debug)]
 pub(super) struct Depletion {

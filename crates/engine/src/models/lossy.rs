@@ -55,6 +55,12 @@ impl Device for SaturableInductor {
         q[2] = -self.flux(self.initial_current);
     }
 
+    fn region(&self, x: &[f64]) -> Option<&'static str> {
+        let slope = 1.0 - (x[2] / self.scale).tanh().powi(2);
+        let saturated = RESIDUAL + (1.0 - RESIDUAL) * slope < AT_SATURATION;
+        Some(if saturated { "saturated" } else { "unsaturated" })
+    }
+
     fn stored(&self, x: &[f64]) -> f64 {
         // i·φ − ∫ φ·di
         let bent = (1.0 - RESIDUAL) * self.scale * self.scale * ln_cosh(x[2] / self.scale);

@@ -12,6 +12,7 @@ mod coupled_windings;
 mod dc_source;
 mod device;
 mod diode;
+mod hysteretic_core;
 mod ideal_transformer;
 mod inductor;
 mod junction;
@@ -23,7 +24,9 @@ mod real;
 mod regulators;
 mod resistor;
 mod sine_source;
+mod switches;
 mod thermistor;
+mod three_windings;
 mod timed_switch;
 mod voltage_branch;
 mod waveform_sources;
@@ -79,6 +82,20 @@ pub(crate) trait Model: Send + Sync {
     fn next_corner(&self, _t: f64) -> Option<f64> {
         None
     }
+    /// Whether the device trips between two states, one of which is an unknown of its own.
+    fn trips(&self) -> bool {
+        false
+    }
+    /// How far it is from tripping, relative to its thresholds; negative beyond.
+    fn margin(&self, _x: &[f64]) -> f64 {
+        f64::INFINITY
+    }
+    /// Goes over to the other state.
+    fn trip(&self, _x: &mut [f64]) {}
+    /// What the device is doing, in the trade's words.
+    fn region(&self, _at: Point<'_>) -> Option<&'static str> {
+        None
+    }
     /// The unknown that is the current into the first pin, if there is one.
     fn current_unknown(&self) -> Option<usize> {
         None
@@ -125,6 +142,8 @@ pub(crate) fn build(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> 
         KindId::Thermistor => wrapped!(thermistor::Thermistor::new(part)),
         KindId::IdealTransformer => Box::new(ideal_transformer::IdealTransformer::new(part, layout)),
         KindId::CoupledWindings => Box::new(coupled_windings::CoupledWindings::new(part, layout)),
+        KindId::ThreeWindings => wrapped!(three_windings::ThreeWindings::new(part)),
+        KindId::HystereticTransformer => wrapped!(hysteretic_core::HystereticTransformer::new(part)),
         KindId::CoreTransformer => wrapped!(core_transformer::CoreTransformer::new(part)),
         KindId::Diode | KindId::Schottky | KindId::Led => diode::new(part, layout),
         KindId::Zener => diode::zener(part, layout),
@@ -135,7 +154,10 @@ pub(crate) fn build(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> 
         KindId::ShuntReference => wrapped!(regulators::ShuntReference::new(part)),
         KindId::Regulator => wrapped!(regulators::Regulator::new(part)),
         KindId::TimedSwitch => Box::new(timed_switch::TimedSwitch::new(part, layout)),
-        KindId::ControlledSwitch => wrapped!(controlled::ControlledSwitch::new(part)),
+        KindId::ControlledSwitch if value("behaviour") > 0.5 => wrapped!(switches::TrippingSwitch::<false>::new(part)),
+        KindId::ControlledSwitch => wrapped!(switches::SmoothSwitch::<false>::new(part)),
+        KindId::CurrentSwitch if value("behaviour") > 0.5 => wrapped!(switches::TrippingSwitch::<true>::new(part)),
+        KindId::CurrentSwitch => wrapped!(switches::SmoothSwitch::<true>::new(part)),
         KindId::CurrentLoad | KindId::SteppedLoad => wrapped!(loads::CurrentLoad::new(part)),
         KindId::PowerLoad => wrapped!(loads::PowerLoad::new(part)),
     }

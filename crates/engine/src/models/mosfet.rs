@@ -10,7 +10,7 @@
 //! constant while it is below. Drain-source capacitance and the body diode are a junction's.
 
 use super::device::{At, Device, Exponential, Inside};
-use super::junction::{Depletion, Knee, THERMAL_VOLTAGE};
+use super::junction::{CONDUCTING, Depletion, Knee, THERMAL_VOLTAGE};
 use super::real::Real;
 use crate::operating_point::GMIN;
 use circuit::{KindId, ResolvedPart};
@@ -119,6 +119,19 @@ impl Device for Mosfet {
     fn junctions(&self, x: &[f64]) -> Vec<Exponential> {
         let [_, _, _, voltage] = self.voltages(x);
         vec![self.diode.exponential(voltage)]
+    }
+
+    fn region(&self, x: &[f64]) -> Option<&'static str> {
+        let [gate_source, gate_inner, _, body] = self.voltages(x);
+        Some(if self.diode.at(body).0 > CONDUCTING {
+            "body diode conducting"
+        } else if gate_source.max(gate_inner) < self.threshold {
+            "off"
+        } else if gate_source.min(gate_inner) < self.threshold {
+            "saturation"
+        } else {
+            "linear"
+        })
     }
 
     fn stored(&self, x: &[f64]) -> f64 {

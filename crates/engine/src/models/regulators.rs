@@ -64,6 +64,16 @@ impl Device for ShuntReference {
         f[3] = (called - call).scale(self.pole);
     }
 
+    fn region(&self, x: &[f64]) -> Option<&'static str> {
+        Some(if x[3] > self.limit {
+            "current limit"
+        } else if x[3] < self.minimum {
+            "starved"
+        } else {
+            "regulating"
+        })
+    }
+
     fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
         q[3] = at.x[3];
     }
@@ -128,6 +138,18 @@ impl Device for Regulator {
         f[1] = -s(current);
         f[2] = -s(quiescent);
         f[3] = s(drive - above - current.scale(self.resistance));
+    }
+
+    fn region(&self, x: &[f64]) -> Option<&'static str> {
+        let [input, output, common, current] = std::array::from_fn(|k| self.sign * x[k]);
+        let regulated = self.voltage * (1.0 + self.line * (input - output));
+        Some(if current > self.limit {
+            "current limit"
+        } else if input - common - self.dropout - self.dropout_resistance * current < regulated {
+            "dropout"
+        } else {
+            "regulating"
+        })
     }
 
     fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {

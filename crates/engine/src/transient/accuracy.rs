@@ -50,6 +50,11 @@ impl Accuracy {
         accuracy
     }
 
+    pub(super) fn set_tolerance(&mut self, tolerance: f64) {
+        self.local = LOCAL * tolerance;
+        self.update_weights();
+    }
+
     /// Takes note of values reached.
     pub(super) fn note(&mut self, x: &[f64]) {
         let mut grown = std::mem::take(&mut self.lifted);

@@ -45,6 +45,9 @@ pub struct Settings {
     pub record_from: f64,
     /// Longest step, s.
     pub max_step: f64,
+    /// Shortest step, s; 0 for what the resolution of time allows. Where a shorter one were needed
+    /// the run stops.
+    pub min_step: f64,
     /// Where it starts from.
     pub start: Start,
     /// Accuracy aimed at, relative to full scale, over some tens of periods or time constants.
@@ -74,35 +77,15 @@ pub enum Ended {
 ///
 /// # Errors
 /// [`EngineError::Singular`] if something is undetermined, [`EngineError::Stuck`] if even the
-/// shortest step cannot be solved. Everything recorded until then has been handed to the
-/// observer.
+/// shortest step cannot be solved, [`EngineError::Chatter`] if switches trip without end.
+/// Everything recorded until then has been handed to the observer.
 pub fn transient(
     equations: &Equations,
     settings: &Settings,
     observer: &mut dyn Observer,
     health: &mut Health,
 ) -> Result<Ended, EngineError> {
-    health.unknowns = equations.n as u64;
-    health.shortest_step = f64::INFINITY;
-    let mut stepper = Stepper::new(equations, settings.tolerance);
-    let mut recorder = Recorder::new(equations, settings.record_from);
-    if settings.start == Start::OperatingPoint {
-        let point = operating_point(equations)?;
-        let tried = &point.methods[..point.methods.len().saturating_sub(1)];
-        health.fallbacks = tried.iter().map(ToString::to_string).collect();
-        stepper.start_from(&point.unknowns);
-    }
-    stepper.make_consistent(FIRST_INSTANT * settings.end, health)?;
-    recorder.begin(&stepper.start);
-    let stored_first = recorder.stored;
-    let result = walk(&mut stepper, &mut recorder, settings, observer, health);
-    recorder.flush(observer);
-    health.energy = EnergyBalance::new(recorder.delivered, recorder.dissipated, [stored_first, recorder.stored]);
-    health.fill = stepper.fill() as u64;
-    if !health.shortest_step.is_finite() {
-        health.shortest_step = 0.0;
-    }
-    result
+    Transient::new(equations, settings, health)?.advance(observer, health)
 }
 
 /// Length of the step that finds first values, relative to the whole run.
@@ -117,88 +100,198 @@ const PATIENCE: u32 = 4;
 /// Lengths of a leap over what cannot be resolved, in units of the shortest step.
 const LEAPS: [f64; 5] = [1e3, 1e4, 1e5, 1e6, 1e7];
 
-/// Steps to the end, choosing each length.
-fn walk(
-    stepper: &mut Stepper<'_>,
-    recorder: &mut Recorder<'_>,
-    settings: &Settings,
-    observer: &mut dyn Observer,
-    health: &mut Health,
-) -> Result<Ended, EngineError> {
-    let Settings { end, max_step, .. } = *settings;
-    let equations = stepper.equations;
-    let mut pace = Pace { length: (1e-6 * end).min(max_step), max_step, error_before: 1.0, failures: 0 };
-    let mut corner = equations.next_corner(0.0).unwrap_or(f64::INFINITY);
-    loop {
-        let reached = stepper.start.t;
-        // Shorter steps than this would drown in the rounding of the time.
-        let shortest = SHORTEST * f64::EPSILON * reached.max(1e-9 * end);
-        if end - reached <= shortest {
-            return Ok(Ended::Done);
+/// How closely the time of a trip is found, s and relative to the time.
+const TRIP: (f64, f64) = (1e-12, 1e-9);
+/// Trips at one instant from which on they count as endless.
+const MOST_TRIPS: usize = 32;
+
+/// A transient under way, which can be taken up again where it stopped.
+///
+/// If it stops on an error or because its observer says so, everything it has reached is kept:
+/// [`adjust`](Self::adjust) the tolerance or the shortest step and [`advance`](Self::advance)
+/// again.
+pub struct Transient<'a> {
+    stepper: Stepper<'a>,
+    recorder: Recorder<'a>,
+    settings: Settings,
+    pace: Pace,
+    /// The next corner of a source or switch, s.
+    corner: f64,
+    stored_first: f64,
+}
+
+impl<'a> Transient<'a> {
+    /// Finds the values a transient starts from.
+    ///
+    /// # Errors
+    /// As [`transient()`].
+    pub fn new(equations: &'a Equations, settings: &Settings, health: &mut Health) -> Result<Self, EngineError> {
+        health.unknowns = equations.n as u64;
+        health.shortest_step = f64::INFINITY;
+        let mut stepper = Stepper::new(equations, settings.tolerance);
+        let mut recorder = Recorder::new(equations, settings.record_from);
+        if settings.start == Start::OperatingPoint {
+            let point = operating_point(equations)?;
+            let tried = &point.methods[..point.methods.len().saturating_sub(1)];
+            health.fallbacks = tried.iter().map(ToString::to_string).collect();
+            stepper.start_from(&point.unknowns);
         }
-        // Never step over a corner, and do not leave a sliver before one.
-        let target = corner.min(end);
-        let to_target = target - reached;
-        let lands = pace.length >= to_target * (1.0 - 1e-9);
-        let h = if lands { to_target } else { pace.length.min(0.5 * to_target) };
-        let tried = stepper.step(h, health).map(|error| {
-            if error > 1.0 {
-                return error;
+        stepper.make_consistent(FIRST_INSTANT * settings.end, health)?;
+        recorder.begin(&stepper.start);
+        Ok(Transient {
+            stored_first: recorder.stored,
+            stepper,
+            recorder,
+            settings: settings.clone(),
+            pace: Pace::new((1e-6 * settings.end).min(settings.max_step), settings.max_step),
+            corner: equations.next_corner(0.0).unwrap_or(f64::INFINITY),
+        })
+    }
+
+    /// Simulated time reached, s.
+    pub fn time(&self) -> f64 {
+        self.stepper.start.t
+    }
+
+    /// Other settings for what is still to come; where it started from stays as it was.
+    pub fn adjust(&mut self, settings: &Settings) {
+        self.settings = settings.clone();
+        self.stepper.set_tolerance(settings.tolerance);
+        self.stepper.forget();
+        self.pace = Pace::new((1e-6 * settings.end).min(settings.max_step), settings.max_step);
+    }
+
+    /// Goes on to the end.
+    ///
+    /// # Errors
+    /// As [`transient()`].
+    pub fn advance(&mut self, observer: &mut dyn Observer, health: &mut Health) -> Result<Ended, EngineError> {
+        let result = self.walk(observer, health);
+        self.recorder.flush(observer);
+        let Recorder { delivered, dissipated, stored, .. } = self.recorder;
+        health.energy = EnergyBalance::new(delivered, dissipated, [self.stored_first, stored]);
+        health.fill = self.stepper.fill() as u64;
+        if !health.shortest_step.is_finite() {
+            health.shortest_step = 0.0;
+        }
+        result
+    }
+
+    /// Steps to the end, choosing each length.
+    fn walk(&mut self, observer: &mut dyn Observer, health: &mut Health) -> Result<Ended, EngineError> {
+        let Settings { end, tolerance, min_step, .. } = self.settings;
+        let equations = self.stepper.equations;
+        loop {
+            // Shorter steps than this would drown in the rounding of the time.
+            let resolved = SHORTEST * f64::EPSILON * self.time().max(1e-9 * end);
+            let shortest = resolved.max(min_step);
+            if end - self.time() <= resolved {
+                return Ok(Ended::Done);
             }
-            // A pulse of current that no controlled quantity shows is seen in the energy it brings.
-            let missing = recorder.weigh([&stepper.start, &stepper.middle, &stepper.end]);
-            if pace.failures < PATIENCE { error.max(missing / (ENERGY * settings.tolerance)) } else { error }
-        });
-        match tried {
-            Ok(error) if error <= 1.0 => {
-                if lands {
-                    stepper.end.t = target;
+            // Never step over a corner, and do not leave a sliver before one.
+            let target = self.corner.min(end);
+            self.trip(resolved, target, observer, health)?;
+            let reached = self.time();
+            let to_target = target - reached;
+            let mut lands = self.pace.length >= to_target * (1.0 - 1e-9);
+            let mut h = if lands { to_target } else { self.pace.length.min(0.5 * to_target) };
+            let mut tried = self.stepper.step(h, health);
+            if matches!(tried, Ok(error) if error <= 1.0) && self.stepper.trips() {
+                (tried, h) = self.stepper.find_trip(h, TRIP.0 + TRIP.1 * reached, health);
+                lands &= h == to_target;
+            }
+            let tried = tried.map(|error| {
+                if error > 1.0 {
+                    return error;
                 }
-                health.steps += 1;
-                if h < health.shortest_step {
-                    (health.shortest_step, health.shortest_at) = (h, reached);
+                // A pulse of current that no controlled quantity shows is seen in the energy it brings.
+                let missing = self.recorder.weigh(self.stepper.nodes());
+                if self.pace.failures < PATIENCE { error.max(missing / (ENERGY * tolerance)) } else { error }
+            });
+            match tried {
+                Ok(error) if error <= 1.0 => {
+                    if lands {
+                        self.stepper.end.t = target;
+                    }
+                    if h < health.shortest_step {
+                        (health.shortest_step, health.shortest_at) = (h, reached);
+                    }
+                    self.accept(observer, health);
+                    self.pace.accepted(h, error);
+                    if lands && target < end {
+                        self.corner = equations.next_corner(target).unwrap_or(f64::INFINITY);
+                        self.stepper.forget();
+                        self.pace.restart(self.corner.min(end) - target);
+                    }
+                    let progress = Progress { time: self.time(), end, health };
+                    if observer.progress(&progress) == Command::Stop {
+                        return Ok(Ended::Stopped);
+                    }
                 }
-                recorder.step([&stepper.start, &stepper.middle, &stepper.end], observer);
-                stepper.accept();
-                pace.accepted(h, error);
-                if lands && target < end {
-                    corner = equations.next_corner(target).unwrap_or(f64::INFINITY);
-                    stepper.forget();
-                    pace.restart(corner.min(end) - target);
+                Ok(error) => {
+                    health.rejected += 1;
+                    self.pace.rejected(h, error);
                 }
-                let progress = Progress { time: stepper.start.t, end, health };
-                if observer.progress(&progress) == Command::Stop {
-                    return Ok(Ended::Stopped);
+                Err(failure) => {
+                    health.unsettled += 1;
+                    self.pace.unsettled(h);
+                    if let (Failure::Singular(unknown), true) = (&failure, self.pace.length < shortest) {
+                        return Err(EngineError::Singular { unknown: equations.name(*unknown) });
+                    }
                 }
             }
-            Ok(error) => {
-                health.rejected += 1;
-                pace.rejected(h, error);
+            if self.pace.failures > 0 && self.pace.failures.is_multiple_of(FAILURES) {
+                self.stepper.settle_start(1e-3 * self.pace.length, health);
             }
-            Err(failure) => {
-                health.unsettled += 1;
-                pace.unsettled(h);
-                if let (Failure::Singular(unknown), true) = (&failure, pace.length < shortest) {
-                    return Err(EngineError::Singular { unknown: equations.name(*unknown) });
+            if self.pace.length < shortest && end - self.time() > shortest {
+                if min_step > resolved || !self.leap(resolved, target, observer, health) {
+                    return Err(self.stepper.stuck(self.pace.length));
                 }
+                health.leaps += 1;
             }
         }
-        if pace.failures > 0 && pace.failures.is_multiple_of(FAILURES) {
-            stepper.settle_start(1e-3 * pace.length, health);
+    }
+
+    /// Books the step just solved and makes its end the next start.
+    fn accept(&mut self, observer: &mut dyn Observer, health: &mut Health) {
+        health.steps += 1;
+        self.recorder.step(self.stepper.nodes(), observer);
+        self.stepper.accept();
+    }
+
+    /// Leaps over what time cannot resolve; false if that cannot be solved either.
+    fn leap(&mut self, shortest: f64, target: f64, observer: &mut dyn Observer, health: &mut Health) -> bool {
+        let room = 0.5 * (target - self.time());
+        let lengths = LEAPS.map(|factor| factor * shortest).into_iter().filter(|length| *length < room);
+        let Some(length) = lengths.into_iter().find(|length| self.stepper.leap(*length, health)) else {
+            return false;
+        };
+        self.recorder.weigh(self.stepper.nodes());
+        self.accept(observer, health);
+        self.stepper.forget();
+        self.pace = Pace::new(length, self.settings.max_step);
+        true
+    }
+
+    /// Trips what has to trip at the start of the next step, and what trips because of that.
+    fn trip(
+        &mut self,
+        resolved: f64,
+        target: f64,
+        observer: &mut dyn Observer,
+        health: &mut Health,
+    ) -> Result<(), EngineError> {
+        let mut last = None;
+        for _ in 0..MOST_TRIPS {
+            let Some(tripped) = self.stepper.trip() else { return Ok(()) };
+            health.trips += 1;
+            last = Some(tripped);
+            if !self.leap(resolved, target, observer, health) {
+                return Err(self.stepper.stuck(resolved));
+            }
         }
-        if pace.length < shortest && end - stepper.start.t > shortest {
-            let lengths = LEAPS.map(|factor| factor * shortest).into_iter().filter(|l| *l < 0.5 * (target - reached));
-            let Some(length) = lengths.into_iter().find(|length| stepper.leap(*length, health)) else {
-                return Err(stepper.stuck(pace.length));
-            };
-            recorder.weigh([&stepper.start, &stepper.middle, &stepper.end]);
-            health.steps += 1;
-            health.leaps += 1;
-            recorder.step([&stepper.start, &stepper.middle, &stepper.end], observer);
-            stepper.accept();
-            stepper.forget();
-            pace = Pace { length, max_step, error_before: 1.0, failures: 0 };
-        }
+        let part = last.map(|model| self.stepper.equations.part(model)).unwrap_or_default();
+        Err(EngineError::Chatter { time: self.time(), part })
     }
 }
 
@@ -219,6 +312,10 @@ const FAILURES: u32 = 8;
 const AIM: f64 = 0.7;
 
 impl Pace {
+    fn new(length: f64, max_step: f64) -> Self {
+        Pace { length, max_step, error_before: 1.0, failures: 0 }
+    }
+
     fn accepted(&mut self, h: f64, error: f64) {
         let error = error.max(1e-4);
         let factor = ((AIM / error).powf(0.7 / 3.0) * (self.error_before / AIM).powf(0.4 / 3.0)).clamp(0.2, 4.0);

@@ -32,6 +32,8 @@ const STRAYED: f64 = 100.0;
 const DOUBT: f64 = 1.2;
 /// Largest |s(s − γ)(s − 1)| over the step.
 const CUBIC_PEAK: f64 = 0.0631;
+/// Trial steps that are taken to find the instant of a trip.
+const MOST_TRIALS: usize = 60;
 /// Weight of the deviation from a straight line over the first step behind a corner.
 const FIRST_STEP: f64 = 0.25 * 0.1;
 /// Current that may be missing at a net, relative to the accuracy wanted and the largest current.
@@ -130,6 +132,72 @@ impl<'a> Stepper<'a> {
     /// Entries in the matrix factors.
     pub(super) fn fill(&self) -> usize {
         self.lu.fill()
+    }
+
+    /// Beginning, inner node and end of the step at hand.
+    pub(super) fn nodes(&self) -> [&Node; 3] {
+        [&self.start, &self.middle, &self.end]
+    }
+
+    pub(super) fn set_tolerance(&mut self, tolerance: f64) {
+        self.tolerance = tolerance;
+        self.accuracy.set_tolerance(tolerance);
+    }
+
+    /// Whether something trips within the step just solved.
+    pub(super) fn trips(&self) -> bool {
+        self.equations.margin(&self.end.x) < 0.0
+    }
+
+    /// Shortens the step of length h until it ends just behind the first trip in it; returns its
+    /// error and length. The margin is followed through all three nodes of each trial (regula falsi,
+    /// Illinois variant: Dowell & Jarratt, BIT 11, 1971).
+    pub(super) fn find_trip(&mut self, h: f64, within: f64, health: &mut Health) -> (Result<f64, Failure>, f64) {
+        let margin = |node: &Node| self.equations.margin(&node.x);
+        let (mut low, mut high) = ((0.0, margin(&self.start)), (h, margin(&self.end)));
+        let middle = (STAGE * h, margin(&self.middle));
+        if middle.1 < 0.0 {
+            high = middle
+        } else {
+            low = middle
+        }
+        let (mut tried, mut error) = (h, Ok(0.0));
+        let mut side = 0;
+        for _ in 0..MOST_TRIALS {
+            if high.0 - low.0 <= within {
+                break;
+            }
+            let share = (low.1 / (low.1 - high.1)).clamp(0.01, 0.99);
+            tried = low.0 + share * (high.0 - low.0);
+            error = self.step(tried, health);
+            if !matches!(error, Ok(error) if error <= 1.0) {
+                return (error, tried);
+            }
+            let margin = self.equations.margin(&self.end.x);
+            if margin < 0.0 {
+                high = (tried, margin);
+                low.1 *= if side == 1 { 0.5 } else { 1.0 };
+                side = 1;
+            } else {
+                low = (tried, margin);
+                high.1 *= if side == -1 { 0.5 } else { 1.0 };
+                side = -1;
+            }
+        }
+        if tried != high.0 {
+            (tried, error) = (high.0, self.step(high.0, health));
+        }
+        (error, tried)
+    }
+
+    /// Trips the first device that is past its threshold at the start; returns its index.
+    pub(super) fn trip(&mut self) -> Option<usize> {
+        let Stepper { equations, start, .. } = self;
+        let tripped = equations.trip(&mut start.x)?;
+        let Node { x, f, q, currents, t } = start;
+        equations.evaluate(Point { x, t: *t }, CONDITIONS, f, q, currents, None);
+        equations.fill_currents(Point { x, t: *t }, currents);
+        Some(tripped)
     }
 
     /// Takes values found before, and their charges, for the initial ones.

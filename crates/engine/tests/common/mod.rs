@@ -1,7 +1,10 @@
 //! Short ways to write circuits and run them.
 #![allow(dead_code, unreachable_pub)]
 
+pub mod physics;
 pub mod rectifier;
+pub mod solver;
+pub mod systems;
 
 use circuit::{Circuit, KindId, Part, Signal, Supply, resolve};
 use mellow_engine::{Equations, Health, Recording, Settings, Start, transient};
@@ -35,10 +38,14 @@ pub struct Run {
 }
 
 pub fn run(circuit: Circuit, end: f64, max_step: f64, tolerance: f64) -> Run {
+    run_from(circuit, Start::Rest, end, max_step, tolerance)
+}
+
+pub fn run_from(circuit: Circuit, start: Start, end: f64, max_step: f64, tolerance: f64) -> Run {
     let equations = Equations::new(&circuit);
     let mut recording = Recording::default();
     let mut health = Health::default();
-    let settings = Settings { end, record_from: 0.0, start: Start::Rest, max_step, tolerance };
+    let settings = Settings { end, record_from: 0.0, min_step: 0.0, max_step, start, tolerance };
     transient(&equations, &settings, &mut recording, &mut health).unwrap_or_else(|error| panic!("{error}"));
     // Every run in the tests must account for its energy.
     assert!(health.energy.relative < 1e-3, "{:#?}", health.energy);

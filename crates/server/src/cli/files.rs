@@ -15,9 +15,24 @@ impl Observer for Quiet {
     fn record(&mut self, _chunk: engine::Chunk) {}
 }
 
-fn bad_input(message: impl std::fmt::Display) -> ExitCode {
+pub(super) fn bad_input(message: impl std::fmt::Display) -> ExitCode {
     eprintln!("mellow-coil: {message}");
     ExitCode::from(BAD_INPUT)
+}
+
+/// The circuit of a document without errors; findings and the exit code otherwise.
+pub(super) fn circuit_of(file: &Path) -> Result<Circuit, ExitCode> {
+    let supply = read(file).map_err(bad_input)?;
+    resolved(file, &supply)
+}
+
+fn resolved(file: &Path, supply: &Supply) -> Result<Circuit, ExitCode> {
+    resolve(supply).map_err(|findings| {
+        for finding in findings {
+            eprintln!("{finding}");
+        }
+        bad_input(format!("{} has errors that block a run", file.display()))
+    })
 }
 
 fn read(file: &Path) -> Result<Supply, String> {
@@ -25,7 +40,7 @@ fn read(file: &Path) -> Result<Supply, String> {
     Supply::from_json(&text).map_err(|error| format!("{}: {error}", file.display()))
 }
 
-fn print(value: &impl serde::Serialize) {
+pub(super) fn print(value: &impl serde::Serialize) {
     println!("{}", serde_json::to_string_pretty(value).unwrap_or_default());
 }
 
@@ -53,14 +68,9 @@ pub(super) fn run(file: &Path, study: Option<&str>, out: Option<&Path>, json: bo
         Ok(supply) => supply,
         Err(message) => return bad_input(message),
     };
-    let circuit = match resolve(&supply) {
+    let circuit = match resolved(file, &supply) {
         Ok(circuit) => circuit,
-        Err(findings) => {
-            for finding in findings {
-                eprintln!("{finding}");
-            }
-            return bad_input(format!("{} has errors that block a run", file.display()));
-        }
+        Err(code) => return code,
     };
     let Some(study) = study.or(supply.studies.first().map(|s| s.id.as_str())) else {
         return bad_input(format!("{} has no study; add one to its studies", file.display()));

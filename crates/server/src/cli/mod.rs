@@ -1,6 +1,7 @@
 //! The command line.
 
 mod files;
+mod small_signal;
 
 use crate::api::{self, App};
 use crate::queue::Queue;
@@ -77,6 +78,44 @@ enum Action {
         #[arg(long)]
         json: bool,
     },
+    /// Finds the operating point: voltages, currents, powers, and what each device is doing
+    OperatingPoint {
+        /// The supply document
+        file: PathBuf,
+        /// Print JSON instead of text
+        #[arg(long)]
+        json: bool,
+    },
+    /// Response of a signal to a small sinusoid in series with a voltage source, over frequency
+    Response {
+        #[command(flatten)]
+        sweep: small_signal::Sweep,
+        /// The source, such as V1
+        #[arg(long)]
+        source: String,
+        /// The signal, such as out.v or L1.i
+        #[arg(long)]
+        signal: String,
+    },
+    /// Small-signal impedance between two nets, over frequency
+    Impedance {
+        #[command(flatten)]
+        sweep: small_signal::Sweep,
+        /// The net looked into
+        #[arg(long)]
+        net: String,
+        /// The net the current returns by
+        #[arg(long, default_value = circuit::GND)]
+        back: String,
+    },
+    /// Loop gain at a pin, measured without opening the loop, with its margins
+    LoopGain {
+        #[command(flatten)]
+        sweep: small_signal::Sweep,
+        /// The pin the loop passes through, such as U1.inp
+        #[arg(long)]
+        pin: String,
+    },
     /// Prints the JSON Schema of the supply document
     Schema,
     /// Prints the OpenAPI document of the server
@@ -104,6 +143,10 @@ pub async fn main() -> ExitCode {
     match Cli::parse().command {
         Action::Run { file, study, out, json } => files::run(&file, study.as_deref(), out.as_deref(), json),
         Action::Check { file, json } => files::check(&file, json),
+        Action::OperatingPoint { file, json } => small_signal::operating_point_of(&file, json),
+        Action::Response { sweep, source, signal } => small_signal::response(&sweep, &source, &signal),
+        Action::Impedance { sweep, net, back } => small_signal::impedance(&sweep, &net, &back),
+        Action::LoopGain { sweep, pin } => small_signal::loop_gain_at(&sweep, &pin),
         Action::Schema => print_json(&Supply::schema()),
         Action::Openapi => print_json(&api::document()),
         action => {
@@ -153,7 +196,8 @@ async fn serve(action: Action) -> anyhow::Result<()> {
             Queue::new(&database.database_url)?.migrate().await.context("the queue's tables cannot be created")?;
         }
         Action::LoadDemo { database } => load_demo(&Store::new(&database.database_url)?).await?,
-        Action::Run { .. } | Action::Check { .. } | Action::Schema | Action::Openapi => {}
+        // The others need no database and were done before.
+        _ => {}
     }
     Ok(())
 }

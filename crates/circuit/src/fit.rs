@@ -1,0 +1,35 @@
+//! Parameters of a device from points of its data sheet.
+
+/// A diode's exponential with its series resistance: `v = R·i + s·ln(i/I_s)`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct DiodeFit {
+    /// Current scale I_s, A.
+    pub saturation_current: f64,
+    /// Voltage s over which the current grows by e, V.
+    pub slope: f64,
+    /// Series resistance R, Ω.
+    pub resistance: f64,
+}
+
+/// Fits two or three pairs of forward voltage (V) and current (A), ascending; with two, the
+/// resistance (Ω) is taken as given. The law is linear in s, s·ln I_s and R, so three points are met
+/// exactly. None if no diode has such points.
+pub fn diode(points: &[(f64, f64)], resistance: f64) -> Option<DiodeFit> {
+    if points.iter().any(|(v, i)| *v <= 0.0 || *i <= 0.0) {
+        return None;
+    }
+    let differences: Vec<_> =
+        points.windows(2).map(|p| (p[1].0 - p[0].0, (p[1].1 / p[0].1).ln(), p[1].1 - p[0].1)).collect();
+    let (slope, resistance) = match differences.as_slice() {
+        [(v, l, i)] => ((v - resistance * i) / l, resistance),
+        [(v1, l1, i1), (v2, l2, i2)] => {
+            let determinant = l1 * i2 - l2 * i1;
+            ((v1 * i2 - v2 * i1) / determinant, (l1 * v2 - l2 * v1) / determinant)
+        }
+        _ => return None,
+    };
+    let (v, i) = points[0];
+    let saturation_current = i * ((resistance * i - v) / slope).exp();
+    let sound = slope > 0.0 && resistance > 0.0 && saturation_current > 0.0 && saturation_current < 0.1 * i;
+    sound.then_some(DiodeFit { saturation_current, slope, resistance })
+}

@@ -1,0 +1,242 @@
+//! Two windings on a core with hysteresis (Jiles & Atherton, *Theory of ferromagnetic
+//! hysteresis*, J. Magn. Magn. Mater. 61, 1986). With `H_e = H + α·M` and Langevin's function L:
+//!
+//! `M_an = M_s·L(H_e/a)`, `M = c·M_an + (1 − c)·M_irr`, `dM_irr/dH_e = (M_an − M_irr)⁺/k` towards
+//! the side the field moves to, so `dM/dH_e = χ = c·dM_an/dH_e + (1 − c)·dM_irr/dH_e`.
+//!
+//! A core is driven by voltage, so the field follows from the flux: with e the voltage per turn,
+//! `A·dB/dt = e` and `dH/dt = e/(μ₀·A)·(1 − αχ)/(1 + (1 − α)·χ)`, which holds H accurate by itself
+//! beside a far larger M. The windings add `N₁·i₁ + N₂·i₂ = H·l` and
+//! `v_k = R_k·i_k + L_σk·di_k/dt + N_k·e`.
+//!
+//! Of the work on the core, `H·dB` per volume, the part
+//! `μ₀·(1 − c)·(H_e − M_an⁻¹(M_irr))·dM_irr` is lost, which is never negative; the rest is the
+//! differential of the stored energy below (by partial integration of `H·dM`; our own).
+
+use super::core_transformer::{MU_0, SATURATED};
+use super::device::{At, Device, Inside};
+use super::real::Real;
+use circuit::ResolvedPart;
+
+/// Rate at which magnetisation creeps to its value without hysteresis, 1/s. It makes a state of
+/// rest definite and is nothing beside any run's length.
+const CREEP: f64 = 1e-9;
+/// Voltage per turn over which the direction turns, in V per V·s of saturation flux.
+const TURNING: f64 = 1e-3;
+/// Width of the corner where magnetisation becomes irreversible, relative to saturation.
+const CORNER: f64 = 1e-4;
+/// Width of the corner that keeps the field finite where parameters let the curve run away.
+const RUNAWAY: f64 = 1e-3;
+
+/// What a core is made of: saturation magnetisation, shape a, pinning k (A/m), coupling α between
+/// domains, reversible part c. The presets are generic.
+struct Material {
+    saturation: f64,
+    shape: f64,
+    pinning: f64,
+    domains: f64,
+    reversible: f64,
+}
+
+impl Material {
+    fn new(part: &ResolvedPart) -> Self {
+        let preset = |[saturation, shape, pinning, domains, reversible]: [f64; 5]| Material {
+            saturation,
+            shape,
+            pinning,
+            domains,
+            reversible,
+        };
+        match part.value("material") as usize {
+            0 => preset([1.35e6, 45.0, 50.0, 3e-5, 0.15]),
+            1 => preset([3.6e5, 30.0, 15.0, 2e-5, 0.3]),
+            2 => preset([8e5, 4500.0, 300.0, 1e-4, 0.3]),
+            _ => preset(
+                ["saturation_magnetisation", "shape", "pinning", "domain_coupling", "reversibility"]
+                    .map(|name| part.value(name)),
+            ),
+        }
+    }
+}
+
+/// Langevin's function coth x − 1/x with its first two derivatives.
+fn langevin(x: f64) -> [f64; 3] {
+    if x.abs() < 0.1 {
+        let s = x * x;
+        return [
+            x * (1.0 / 3.0 - s * (1.0 / 45.0 - s * (2.0 / 945.0 - s / 4725.0))),
+            1.0 / 3.0 - s * (1.0 / 15.0 - s * (2.0 / 189.0 - s / 675.0)),
+            -x * (2.0 / 15.0 - s * (8.0 / 189.0 - s * (2.0 / 225.0))),
+        ];
+    }
+    let (coth, inverse) = (1.0 / x.tanh(), 1.0 / x);
+    // 1/sinh² without overflow.
+    let sinh = coth * coth - 1.0;
+    let sinh = if x.abs() > 5.0 { 4.0 * (-2.0 * x.abs()).exp() / (1.0 - (-2.0 * x.abs()).exp()).powi(2) } else { sinh };
+    [coth - inverse, inverse * inverse - sinh, -2.0 * inverse.powi(3) + 2.0 * coth * sinh]
+}
+
+/// ln(sinh x/x), the integral of Langevin's function.
+fn langevin_integral(x: f64) -> f64 {
+    let x = x.abs();
+    if x < 0.1 {
+        let s = x * x;
+        return s * (1.0 / 6.0 - s * (1.0 / 180.0 - s * (1.0 / 2835.0 - s / 37800.0)));
+    }
+    x + (-(-2.0 * x).exp()).ln_1p() - (2.0 * x).ln()
+}
+
+/// The x with langevin(x) = y, by Newton from a rational approximation (Cohen, Rheol. Acta 30,
+/// 1991).
+fn inverse_langevin(y: f64) -> f64 {
+    let y = y.clamp(-0.999_999, 0.999_999);
+    let mut x = y * (3.0 - y * y) / (1.0 - y * y);
+    for _ in 0..20 {
+        let [value, slope, _] = langevin(x);
+        let step = (value - y) / slope;
+        x -= step;
+        if step.abs() <= 1e-14 * x.abs() {
+            break;
+        }
+    }
+    x
+}
+
+/// What the material does at a point, in any arithmetic.
+struct State<T> {
+    effective: T,
+    magnetisation: T,
+    anhysteretic: T,
+    irreversible: T,
+    /// dM_irr/dH_e and χ.
+    pinned: T,
+    susceptibility: T,
+}
+
+/// Unknowns: start and end of primary and secondary, both currents, voltage per turn, B, H.
+pub(super) struct HystereticTransformer {
+    turns: [f64; 2],
+    leakage: [f64; 2],
+    resistance: [f64; 2],
+    area: f64,
+    length: f64,
+    material: Material,
+}
+
+impl HystereticTransformer {
+    pub(super) fn new(part: &ResolvedPart) -> Self {
+        let both = |name: &str| [part.value(&format!("primary_{name}")), part.value(&format!("secondary_{name}"))];
+        HystereticTransformer {
+            turns: both("turns"),
+            leakage: both("leakage"),
+            resistance: both("resistance"),
+            area: part.value("core_area"),
+            length: part.value("path_length"),
+            material: Material::new(part),
+        }
+    }
+
+    fn state<T: Real>(&self, e: T, density: T, field: T) -> State<T> {
+        let Material { saturation, shape, pinning, domains, reversible } = self.material;
+        let magnetisation = density.scale(1.0 / MU_0) - field;
+        let effective = field + magnetisation.scale(domains);
+        let x = effective.scale(1.0 / shape);
+        let [value, slope, bend] = langevin(x.value());
+        let anhysteretic = x.map(value, slope).scale(saturation);
+        let irreversible = (magnetisation - anhysteretic.scale(reversible)).scale(1.0 / (1.0 - reversible));
+        let turning = TURNING * MU_0 * saturation * self.area;
+        let direction = e / e.square().plus(turning * turning).sqrt();
+        let pull = ((anhysteretic - irreversible) * direction).positive(CORNER * saturation);
+        let pinned = pull.scale(1.0 / pinning);
+        let susceptibility = x.map(slope, bend).scale(reversible * saturation / shape) + pinned.scale(1.0 - reversible);
+        State { effective, magnetisation, anhysteretic, irreversible, pinned, susceptibility }
+    }
+
+    /// dH/dB in units of 1/μ₀.
+    fn reluctivity<T: Real>(&self, susceptibility: T) -> T {
+        let domains = self.material.domains;
+        let rise = (-susceptibility.scale(domains)).plus(1.0).positive(RUNAWAY);
+        rise / susceptibility.scale(1.0 - domains).plus(1.0)
+    }
+}
+
+impl Device for HystereticTransformer {
+    const INSIDE: &'static [Inside] =
+        &[Inside::Winding, Inside::Winding, Inside::Voltage, Inside::Other, Inside::Other];
+
+    fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]) {
+        let x = at.x;
+        let [i1, i2, e, density, field] = std::array::from_fn(|k| x[4 + k]);
+        (f[0], f[1], f[2], f[3]) = (i1, -i1, i2, -i2);
+        f[4] = x[0] - x[1] - i1.scale(self.resistance[0]) - e.scale(self.turns[0]);
+        f[5] = x[2] - x[3] - i2.scale(self.resistance[1]) - e.scale(self.turns[1]);
+        f[6] = i1.scale(self.turns[0]) + i2.scale(self.turns[1]) - field.scale(self.length);
+        f[7] = -e.scale(1.0 / self.area);
+        let state = self.state(e, density, field);
+        let creep = (state.anhysteretic - state.magnetisation).scale(CREEP);
+        f[8] = creep - e.scale(1.0 / (MU_0 * self.area)) * self.reluctivity(state.susceptibility);
+    }
+
+    fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
+        for k in 0..2 {
+            q[4 + k] = -at.x[4 + k].scale(self.leakage[k]);
+        }
+        (q[7], q[8]) = (at.x[7], at.x[8]);
+    }
+
+    fn stored(&self, x: &[f64]) -> f64 {
+        let Material { saturation, shape, domains, reversible, .. } = self.material;
+        let (density, field) = (x[7], x[8]);
+        let State { effective, magnetisation, irreversible, .. } = self.state(x[6], density, field);
+        let integral = |h: f64| saturation * shape * langevin_integral(h / shape);
+        let rest = shape * inverse_langevin(irreversible / saturation);
+        let energy = 0.5 * field * field + effective * magnetisation
+            - 0.5 * domains * magnetisation * magnetisation
+            - reversible * integral(effective)
+            - (1.0 - reversible) * (irreversible * (effective - rest) + integral(rest));
+        let leakage: f64 = (0..2).map(|k| 0.5 * self.leakage[k] * x[4 + k] * x[4 + k]).sum();
+        self.area * self.length * MU_0 * energy + leakage
+    }
+
+    fn storing(&self, x: &[f64]) -> f64 {
+        let Material { saturation, shape, domains, reversible, .. } = self.material;
+        let state = self.state(x[6], x[7], x[8]);
+        let density_rate = x[6] / self.area;
+        let field_rate = density_rate / MU_0 * self.reluctivity(state.susceptibility);
+        let effective_rate = field_rate + domains * (density_rate / MU_0 - field_rate);
+        let rest = shape * inverse_langevin(state.irreversible / saturation);
+        let lost = MU_0 * (1.0 - reversible) * (state.effective - rest) * state.pinned * effective_rate;
+        let taken: f64 = (0..2).map(|k| (x[2 * k] - x[2 * k + 1] - self.resistance[k] * x[4 + k]) * x[4 + k]).sum();
+        taken - self.area * self.length * lost
+    }
+
+    fn region(&self, x: &[f64]) -> Option<&'static str> {
+        let saturation = MU_0 * self.material.saturation;
+        Some(if x[7].abs() > SATURATED * saturation { "saturated" } else { "unsaturated" })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{inverse_langevin, langevin, langevin_integral};
+
+    #[test]
+    fn langevin_agrees_with_itself() {
+        // Values of coth x − 1/x to 16 digits, by series and by hand with high precision.
+        for (x, y) in [(0.05, 0.016_663_889_550_099_25), (1.0, 0.313_035_285_499_331_3), (20.0, 0.95)] {
+            assert!((langevin(x)[0] - y).abs() < 2e-15, "{x}: {:e}", langevin(x)[0] - y);
+        }
+        let h = 1e-4;
+        for i in -200..200 {
+            let x = 0.07 * f64::from(i) + 0.003;
+            let [value, slope, bend] = langevin(x);
+            let difference = |of: &dyn Fn(f64) -> f64| (of(x + h) - of(x - h)) / (2.0 * h);
+            assert!((difference(&langevin_integral) - value).abs() < 1e-8, "integral at {x}");
+            assert!((difference(&|x| langevin(x)[0]) - slope).abs() < 1e-8, "slope at {x}");
+            assert!((difference(&|x| langevin(x)[1]) - bend).abs() < 1e-8, "bend at {x}");
+            if value.abs() < 0.95 {
+                assert!((inverse_langevin(value) - x).abs() < 1e-11 * (1.0 + x.abs()), "inverse at {x}");
+            }
+        }
+    }
+}

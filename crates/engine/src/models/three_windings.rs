@@ -1,0 +1,58 @@
+//! Three coupled windings given by their turns: `v_k = R_k·i_k + d/dt Σ_m L_km·i_m` with
+//! `L_kk = A_L·N_k²`, `L_km = k_km·A_L·N_k·N_m`. A check holds the couplings to a positive
+//! definite matrix, without which the windings would give more energy than they took.
+
+use super::device::{At, Device, Inside};
+use super::real::Real;
+use circuit::ResolvedPart;
+
+/// Unknowns: start and end of each winding, then the currents.
+pub(super) struct ThreeWindings {
+    inductance: [[f64; 3]; 3],
+    resistance: [f64; 3],
+}
+
+impl ThreeWindings {
+    pub(super) fn new(part: &ResolvedPart) -> Self {
+        let of = |name: &str| ["primary", "second", "third"].map(|w| part.value(&format!("{w}_{name}")));
+        let turns = of("turns");
+        let [k12, k13, k23] = ["coupling_12", "coupling_13", "coupling_23"].map(|k| part.value(k));
+        let coupling = [[1.0, k12, k13], [k12, 1.0, k23], [k13, k23, 1.0]];
+        let per_turn = part.value("inductance_factor");
+        let inductance =
+            std::array::from_fn(|k| std::array::from_fn(|m| coupling[k][m] * per_turn * turns[k] * turns[m]));
+        ThreeWindings { inductance, resistance: of("resistance") }
+    }
+
+    fn flux<T: Real>(&self, x: &[T], k: usize) -> T {
+        let [a, b, c] = std::array::from_fn(|m| x[6 + m].scale(self.inductance[k][m]));
+        a + b + c
+    }
+}
+
+impl Device for ThreeWindings {
+    const INSIDE: &'static [Inside] = &[Inside::Winding, Inside::Winding, Inside::Winding];
+    const NONLINEAR: bool = false;
+
+    fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]) {
+        let x = at.x;
+        for k in 0..3 {
+            (f[2 * k], f[2 * k + 1]) = (x[6 + k], -x[6 + k]);
+            f[6 + k] = x[2 * k] - x[2 * k + 1] - x[6 + k].scale(self.resistance[k]);
+        }
+    }
+
+    fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
+        for k in 0..3 {
+            q[6 + k] = -self.flux(at.x, k);
+        }
+    }
+
+    fn stored(&self, x: &[f64]) -> f64 {
+        (0..3).map(|k| 0.5 * x[6 + k] * self.flux(x, k)).sum()
+    }
+
+    fn storing(&self, x: &[f64]) -> f64 {
+        (0..3).map(|k| (x[2 * k] - x[2 * k + 1] - self.resistance[k] * x[6 + k]) * x[6 + k]).sum()
+    }
+}

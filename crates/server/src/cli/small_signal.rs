@@ -1,0 +1,216 @@
+//! Commands on a supply's operating point and its response to small signals, without a database.
+
+use super::files::{bad_input, circuit_of, print};
+use circuit::{Circuit, Signal};
+use clap::Args;
+use engine::{Complex64, EngineError, Equations, Excitation, LoopGain, loop_gain, operating_point, resonances};
+use quantity::{Unit, show};
+use serde_json::json;
+use std::path::PathBuf;
+use std::process::ExitCode;
+use studies::{FrequencyError, Grid};
+
+/// The supply document and the frequencies to look at.
+#[derive(Args)]
+pub(super) struct Sweep {
+    /// The supply document
+    file: PathBuf,
+    /// First frequency, such as 10 or 1k
+    #[arg(long, default_value = "10")]
+    from: String,
+    /// Last frequency
+    #[arg(long, default_value = "1M")]
+    to: String,
+    /// Points per decade; more are added where the response bends
+    #[arg(long, default_value_t = 10.0)]
+    per_decade: f64,
+    /// Print JSON instead of text
+    #[arg(long)]
+    json: bool,
+}
+
+impl Sweep {
+    /// Reads the document and the grid.
+    fn read(&self) -> Result<(Circuit, Grid), ExitCode> {
+        let circuit = circuit_of(&self.file)?;
+        let frequency =
+            |text: &str| quantity::parse(text, Unit::Hertz).map_err(|e| bad_input(format!("“{text}”: {e}")));
+        let (from, to) = (frequency(&self.from)?, frequency(&self.to)?);
+        let (lowest, highest, most) = (1e-6, 1e12, 1000.0);
+        if !(from >= lowest && from < to && to <= highest) {
+            return Err(bad_input("give frequencies from 1 µHz to 1 THz, the first below the last"));
+        }
+        if !(self.per_decade >= 1.0 && self.per_decade <= most) {
+            return Err(bad_input("give from 1 to 1000 points per decade"));
+        }
+        Ok((circuit, Grid { from, to, per_decade: self.per_decade }))
+    }
+}
+
+/// The exit of a computation that failed: 2 if something was asked for that is not there.
+fn failed(error: &FrequencyError) -> ExitCode {
+    match error {
+        FrequencyError::Engine(EngineError::Unknown { .. }) | FrequencyError::Signal(_) | FrequencyError::Power(_) => {
+            bad_input(error)
+        }
+        FrequencyError::Engine(_) => {
+            eprintln!("mellow-coil: {error}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn decibels(z: Complex64) -> f64 {
+    20.0 * z.norm().log10()
+}
+
+/// Phases in degrees without jumps.
+fn phases(points: &[(f64, Complex64)]) -> Vec<f64> {
+    let gain = points.iter().map(|p| p.1).collect();
+    LoopGain { frequencies: Vec::new(), gain }.phase().into_iter().map(f64::to_degrees).collect()
+}
+
+fn as_json(points: &[(f64, Complex64)]) -> serde_json::Value {
+    let column = |of: fn(&(f64, Complex64)) -> f64| points.iter().map(of).collect::<Vec<_>>();
+    json!({ "frequency": column(|p| p.0), "real": column(|p| p.1.re), "imaginary": column(|p| p.1.im) })
+}
+
+pub(super) fn operating_point_of(file: &std::path::Path, as_json: bool) -> ExitCode {
+    let circuit = match circuit_of(file) {
+        Ok(circuit) => circuit,
+        Err(code) => return code,
+    };
+    let point = match operating_point(&Equations::new(&circuit)) {
+        Ok(point) => point,
+        Err(error) => {
+            eprintln!("mellow-coil: {error}");
+            return ExitCode::FAILURE;
+        }
+    };
+    let methods: Vec<_> = point.methods.iter().map(ToString::to_string).collect();
+    let unit = |quantity: circuit::Quantity| quantity.unit();
+    if as_json {
+        let values: Vec<_> = point
+            .values
+            .iter()
+            .map(|(c, v)| json!({ "of": c.of, "quantity": c.quantity.letter().to_string(), "value": v }))
+            .collect();
+        let powers: Vec<_> = point.powers.iter().map(|(part, p)| json!({ "part": part, "absorbed": p })).collect();
+        let regions: Vec<_> = point.regions.iter().map(|(part, r)| json!({ "part": part, "region": r })).collect();
+        print(&json!({ "values": values, "powers": powers, "regions": regions, "methods": methods }));
+        return ExitCode::SUCCESS;
+    }
+    println!("Voltages and currents");
+    let plain = point.values.iter().filter(|(c, _)| c.quantity != circuit::Quantity::Power);
+    for (column, value) in plain {
+        println!(
+            "  {:<20} {}",
+            format!("{}.{}", column.of, column.quantity.letter()),
+            show(*value, unit(column.quantity), 6)
+        );
+    }
+    println!("\nPowers absorbed");
+    for (part, power) in &point.powers {
+        println!("  {part:<20} {}", show(*power, Unit::Watt, 5));
+    }
+    if !point.regions.is_empty() {
+        println!("\nDevices");
+    }
+    for (part, region) in &point.regions {
+        println!("  {part:<20} {region}");
+    }
+    println!("\nFound by {} in {} iterations", methods.join(", then "), point.iterations);
+    ExitCode::SUCCESS
+}
+
+pub(super) fn response(sweep: &Sweep, source: &str, signal: &str) -> ExitCode {
+    let (circuit, grid) = match sweep.read() {
+        Ok(read) => read,
+        Err(code) => return code,
+    };
+    let signal = match Signal::parse(signal) {
+        Ok(signal) => signal,
+        Err(error) => return bad_input(format!("signal “{signal}”: {error}")),
+    };
+    match studies::response(&circuit, &Excitation::Source(source.to_owned()), &signal, grid) {
+        Ok(points) => table(sweep, &points, &format!("{signal} per volt of {source}"), "dB"),
+        Err(error) => failed(&error),
+    }
+}
+
+pub(super) fn impedance(sweep: &Sweep, net: &str, back: &str) -> ExitCode {
+    let (circuit, grid) = match sweep.read() {
+        Ok(read) => read,
+        Err(code) => return code,
+    };
+    match studies::impedance(&circuit, net, back, grid) {
+        Ok(points) => table(sweep, &points, &format!("Impedance between {net} and {back}"), "dBΩ"),
+        Err(error) => failed(&error),
+    }
+}
+
+fn table(sweep: &Sweep, points: &[(f64, Complex64)], title: &str, unit: &str) -> ExitCode {
+    if sweep.json {
+        print(&as_json(points));
+        return ExitCode::SUCCESS;
+    }
+    println!("{title}\n\n  {:>12} {unit:>10} {:>10}", "frequency", "phase");
+    for ((f, z), phase) in points.iter().zip(phases(points)) {
+        let ohms = if unit == "dBΩ" { format!("  {}", show(z.norm(), Unit::Ohm, 4)) } else { String::new() };
+        println!("  {:>12} {:10.3} {phase:9.2}°{ohms}", show(*f, Unit::Hertz, 4), decibels(*z));
+    }
+    for peak in resonances(points) {
+        let quality = peak.quality.map(|q| format!(", Q {q:.2}, damping {:.3}", 0.5 / q)).unwrap_or_default();
+        println!(
+            "\nPeak at {}: {:.2} {unit}{quality}",
+            show(peak.frequency, Unit::Hertz, 4),
+            20.0 * peak.magnitude.log10()
+        );
+    }
+    ExitCode::SUCCESS
+}
+
+pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str) -> ExitCode {
+    let (circuit, grid) = match sweep.read() {
+        Ok(read) => read,
+        Err(code) => return code,
+    };
+    let Some((part, pin)) = pin.split_once('.') else {
+        return bad_input(format!("“{pin}” is no pin; name part and pin, such as U1.inp"));
+    };
+    let gain = match loop_gain(&circuit, part, pin, grid.from, grid.to, grid.per_decade) {
+        Ok(gain) => gain,
+        Err(error @ EngineError::Unknown { .. }) => return bad_input(error),
+        Err(error) => {
+            eprintln!("mellow-coil: {error}");
+            return ExitCode::FAILURE;
+        }
+    };
+    let points: Vec<_> = gain.frequencies.iter().copied().zip(gain.gain.iter().copied()).collect();
+    let margins = gain.margins();
+    if sweep.json {
+        print(&json!({
+            "gain": as_json(&points),
+            "crossover": margins.crossover,
+            "phase_margin": margins.phase_margin,
+            "phase_crossover": margins.phase_crossover,
+            "gain_margin": margins.gain_margin,
+            "closed_peak": margins.closed_peak,
+            "damping": margins.damping,
+        }));
+        return ExitCode::SUCCESS;
+    }
+    table(sweep, &points, &format!("Loop gain at {part}.{pin}"), "dB");
+    println!();
+    let line = |name: &str, value: Option<f64>, unit, digits| {
+        let value = value.map_or_else(|| "–".to_owned(), |value| show(value, unit, digits));
+        println!("  {name:<32} {value}");
+    };
+    line("Crossover", margins.crossover, Unit::Hertz, 4);
+    line("Phase margin", margins.phase_margin, Unit::Degree, 3);
+    line("Phase passes −180° at", margins.phase_crossover, Unit::Hertz, 4);
+    let gain_margin = margins.gain_margin.map_or_else(|| "–".to_owned(), |margin| format!("{margin:.1} dB"));
+    println!("  {:<32} {gain_margin}", "Gain margin");
+    println!("  {:<32} {:.1} dB", "Peak of the closed loop", 20.0 * margins.closed_peak.log10());
+    ExitCode::SUCCESS
+}
