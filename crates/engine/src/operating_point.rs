@@ -128,6 +128,8 @@ struct Search<'a> {
     currents: Vec<f64>,
     matrix: Matrix,
     iterations: u64,
+    /// Farthest that voltages may move at once, V.
+    reach: f64,
 }
 
 impl<'a> Search<'a> {
@@ -142,6 +144,7 @@ impl<'a> Search<'a> {
             currents: vec![0.0; equations.models.len()],
             matrix: equations.matrix(),
             iterations: 0,
+            reach: equations.models.iter().map(|m| m.imposed_voltage()).fold(1.0, f64::max),
         }
     }
 
@@ -170,8 +173,9 @@ impl<'a> Search<'a> {
             self.lu.solve(&mut self.f[1..]);
             let mut settled = !self.matrix.limited;
             let mut largest = 0.0;
-            // Far from the solution a full step may fly off; shorten it as iterations go by.
-            let damping = if iteration < 40 { 1.0 } else { 0.5 };
+            // Far from the solution a full step may fly off; shorten it as iterations go by, and where
+            // a voltage would move further than the sources could drive it.
+            let damping = if iteration < 40 { 1.0 } else { 0.5 } * (self.reach / self.farthest()).min(1.0);
             for i in 1..=self.equations.n {
                 let step = damping * self.f[i];
                 self.x[i] -= step;
@@ -195,6 +199,13 @@ impl<'a> Search<'a> {
             }
         }
         Err(Trouble::Unsettled(worst))
+    }
+
+    /// Farthest that a voltage would move, V.
+    fn farthest(&self) -> f64 {
+        let voltages = self.f.iter().zip(&self.equations.unknowns).skip(1);
+        let voltages = voltages.filter(|(_, unknown)| matches!(unknown, Unknown::Net(_) | Unknown::Inner(_)));
+        voltages.map(|(step, _)| step.abs()).fold(f64::MIN_POSITIVE, f64::max)
     }
 
     fn shunts(&mut self) -> Result<(), Trouble> {

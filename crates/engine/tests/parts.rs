@@ -228,8 +228,9 @@ fn a_stopped_run_hands_over_what_it_has() {
 
 #[test]
 fn the_same_input_gives_the_same_numbers_to_the_bit() {
+    use common::systems::Case;
     let once = || {
-        let equations = Equations::new(&common::rectifier::demo());
+        let equations = Equations::new(&common::systems::Bridge::circuit());
         let mut recording = Recording::default();
         transient(&equations, &settings(0.05), &mut recording, &mut Health::default()).unwrap();
         recording

@@ -8,7 +8,7 @@
 //! Base and collector stand behind resistances. Charges: both depletion layers, and `τ_F·I_F`
 //! with `τ_F = 1/(2π·f_T)`. `I_s` follows from the base-emitter voltage at one collector current.
 
-use super::device::{At, Device, Exponential, Inside};
+use super::device::{At, Device, Exponential, Inside, JUNCTIONS};
 use super::junction::{CONDUCTING, Depletion, THERMAL_VOLTAGE};
 use super::real::Real;
 use crate::operating_point::GMIN;
@@ -114,10 +114,10 @@ impl Device for Bipolar {
         q[6] = self.base_collector.charge(bc).scale(self.sign);
     }
 
-    fn junctions(&self, x: &[f64]) -> Vec<Exponential> {
+    fn junctions(&self, x: &[f64]) -> [Option<Exponential>; JUNCTIONS] {
         let critical = THERMAL_VOLTAGE * (THERMAL_VOLTAGE / (SQRT_2 * self.saturation_current)).ln();
         let one = |voltage| Exponential { voltage, slope: THERMAL_VOLTAGE, critical, resistive: false };
-        self.voltages(x).map(one).into()
+        self.voltages(x).map(|v| Some(one(v)))
     }
 
     fn region(&self, x: &[f64]) -> Option<&'static str> {

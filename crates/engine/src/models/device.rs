@@ -1,7 +1,7 @@
 //! Devices whose equations are written once, for any kind of number: [`Wrapped`] makes a
 //! [`Model`] of them and takes the derivatives from the arithmetic.
 
-use super::real::{Dependent, Dual, Real, WIDTH};
+use super::real::{Dependent, Dual, Real};
 use super::{Model, Point};
 use crate::equations::{Constants, Entry, Junction, Layout, Stamps};
 use circuit::ResolvedPart;
@@ -42,6 +42,11 @@ pub(crate) struct Exponential {
     pub(crate) resistive: bool,
 }
 
+/// Most junctions of a device.
+pub(crate) const JUNCTIONS: usize = 2;
+/// Most unknowns and junctions of a device.
+const WIDEST: usize = 12;
+
 /// Equations of a device: for every unknown a row `dq/dt + f = 0`.
 ///
 /// Rows of pins and inside voltages are the current that leaves them into the device; they carry
@@ -57,8 +62,8 @@ pub(crate) trait Device: Send + Sync {
     /// q of every row.
     fn charges<T: Real>(&self, _at: &At<'_, T>, _q: &mut [T]) {}
     /// The device's junctions.
-    fn junctions(&self, _x: &[f64]) -> Vec<Exponential> {
-        Vec::new()
+    fn junctions(&self, _x: &[f64]) -> [Option<Exponential>; JUNCTIONS] {
+        [const { None }; JUNCTIONS]
     }
     /// Energy stored, J.
     fn stored(&self, _x: &[f64]) -> f64 {
@@ -97,8 +102,19 @@ struct Slope {
     entry: Entry,
 }
 
+/// A model of a device, with room for as many derivatives as it has unknowns and junctions.
+pub(crate) fn wrap<D: Device + 'static>(device: D, part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> {
+    let n = part.pins.len() + D::INSIDE.len();
+    match n + device.junctions(&vec![0.3; n]).iter().flatten().count() {
+        ..=4 => Box::new(Wrapped::<D, 4>::new(device, part, layout)),
+        5..=6 => Box::new(Wrapped::<D, 6>::new(device, part, layout)),
+        7..=8 => Box::new(Wrapped::<D, 8>::new(device, part, layout)),
+        _ => Box::new(Wrapped::<D, WIDEST>::new(device, part, layout)),
+    }
+}
+
 /// A device in its place in a circuit.
-pub(crate) struct Wrapped<D> {
+struct Wrapped<D, const W: usize> {
     device: D,
     pins: usize,
     unknowns: Vec<usize>,
@@ -108,8 +124,8 @@ pub(crate) struct Wrapped<D> {
     charged: bool,
 }
 
-impl<D: Device> Wrapped<D> {
-    pub(crate) fn new(device: D, part: &ResolvedPart, layout: &mut Layout) -> Self {
+impl<D: Device, const W: usize> Wrapped<D, W> {
+    fn new(device: D, part: &ResolvedPart, layout: &mut Layout) -> Self {
         let pins = part.pins.len();
         let mut unknowns = part.pins.clone();
         unknowns.extend(D::INSIDE.iter().map(|inside| match inside {
@@ -119,10 +135,10 @@ impl<D: Device> Wrapped<D> {
             Inside::Other => layout.other(&part.id),
         }));
         let n = unknowns.len();
-        let junction_count = device.junctions(&vec![0.3; n]).len();
-        assert!(n + junction_count <= WIDTH, "a device has more unknowns than there is room for");
+        let junction_count = device.junctions(&vec![0.3; n]).iter().flatten().count();
+        assert!(n + junction_count <= W, "a device has more unknowns than there is room for");
         let x: Vec<Dependent> = (0..n).map(Dependent::variable).collect();
-        let shift = vec![Dependent::of(0.0); junction_count];
+        let shift = [Dependent::of(0.0); JUNCTIONS];
         let at = At { x: &x, shift: &shift, t: 0.0, sources: 1.0 };
         let (mut f, mut q) = (vec![Dependent::of(0.0); n], vec![Dependent::of(0.0); n]);
         device.flows(&at, &mut f);
@@ -151,8 +167,8 @@ impl<D: Device> Wrapped<D> {
         }
     }
 
-    fn values(&self, at: Point<'_>) -> [f64; WIDTH] {
-        let mut x = [0.0; WIDTH];
+    fn values(&self, at: Point<'_>) -> [f64; W] {
+        let mut x = [0.0; W];
         for (x, unknown) in x.iter_mut().zip(&self.unknowns) {
             *x = at.x[*unknown];
         }
@@ -160,30 +176,31 @@ impl<D: Device> Wrapped<D> {
     }
 
     /// f of every row at a point.
-    fn flows(&self, at: Point<'_>) -> [f64; WIDTH] {
+    fn flows(&self, at: Point<'_>) -> [f64; W] {
         let x = self.values(at);
-        let mut f = [0.0; WIDTH];
+        let mut f = [0.0; W];
         let n = self.unknowns.len();
-        self.device.flows(&At { x: &x[..n], shift: &[0.0; WIDTH], t: at.t, sources: 1.0 }, &mut f[..n]);
+        self.device.flows(&At { x: &x[..n], shift: &[0.0; JUNCTIONS], t: at.t, sources: 1.0 }, &mut f[..n]);
         f
     }
 
     fn stamp_slopes(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
         let n = self.unknowns.len();
         let x = self.values(at);
-        let mut shift = [Dual::of(0.0); WIDTH];
-        for (j, (exponential, place)) in self.device.junctions(&x[..n]).iter().zip(&self.junctions).enumerate() {
+        let mut shift = [Dual::<W>::of(0.0); JUNCTIONS];
+        let junctions = self.device.junctions(&x[..n]);
+        for (j, (exponential, place)) in junctions.iter().flatten().zip(&self.junctions).enumerate() {
             let voltage = exponential.voltage;
             shift[j] = Dual::variable(stamps.junction(*place, voltage, exponential) - voltage, n + j);
         }
-        let x: [Dual; WIDTH] = std::array::from_fn(|k| if k < n { Dual::variable(x[k], k) } else { Dual::of(0.0) });
+        let x: [Dual<W>; W] = std::array::from_fn(|k| if k < n { Dual::variable(x[k], k) } else { Dual::of(0.0) });
         let place = At { x: &x[..n], shift: &shift, t: at.t, sources: stamps.source_scale };
         // Evaluated beside its place, a junction is continued from there along its tangent.
-        let here = |sum: &Dual| {
+        let here = |sum: &Dual<W>| {
             let beside = shift.iter().enumerate().take(self.junctions.len());
             sum.value - beside.map(|(j, s)| sum.slopes[n + j] * s.value).sum::<f64>()
         };
-        let mut f = [Dual::of(0.0); WIDTH];
+        let mut f = [Dual::<W>::of(0.0); W];
         self.device.flows(&place, &mut f[..n]);
         for (row, sum) in self.unknowns.iter().zip(&f) {
             stamps.current(*row, here(sum));
@@ -192,7 +209,7 @@ impl<D: Device> Wrapped<D> {
             stamps.slope(*entry, f[*row].slopes[*column]);
         }
         if self.charged {
-            let mut q = [Dual::of(0.0); WIDTH];
+            let mut q = [Dual::<W>::of(0.0); W];
             self.device.charges(&place, &mut q[..n]);
             for (row, sum) in self.unknowns.iter().zip(&q) {
                 stamps.charge(*row, here(sum));
@@ -205,7 +222,7 @@ impl<D: Device> Wrapped<D> {
     }
 }
 
-impl<D: Device> Model for Wrapped<D> {
+impl<D: Device, const W: usize> Model for Wrapped<D, W> {
     fn constants(&self, _constants: &mut Constants<'_>) {}
     fn varies(&self) -> bool {
         true
@@ -219,15 +236,15 @@ impl<D: Device> Model for Wrapped<D> {
         }
         let n = self.unknowns.len();
         let x = self.values(at);
-        let place = At { x: &x[..n], shift: &[0.0; WIDTH], t: at.t, sources: stamps.source_scale };
-        let mut sums = [0.0; WIDTH];
+        let place = At { x: &x[..n], shift: &[0.0; JUNCTIONS], t: at.t, sources: stamps.source_scale };
+        let mut sums = [0.0; W];
         self.device.flows(&place, &mut sums[..n]);
         for (row, sum) in self.unknowns.iter().zip(&sums) {
             stamps.current(*row, *sum);
         }
         let current = sums[0];
         if self.charged {
-            sums = [0.0; WIDTH];
+            sums = [0.0; W];
             self.device.charges(&place, &mut sums[..n]);
             for (row, sum) in self.unknowns.iter().zip(&sums) {
                 stamps.charge(*row, *sum);
@@ -236,7 +253,7 @@ impl<D: Device> Model for Wrapped<D> {
         current
     }
     fn initial(&self, charges: &mut [f64]) {
-        let mut q = [0.0; WIDTH];
+        let mut q = [0.0; W];
         self.device.initial(&mut q);
         for (row, q) in self.unknowns.iter().zip(&q) {
             charges[*row] += q;

@@ -8,7 +8,7 @@
 //! exponential's, `s/I_z = Z_z/2`, and half for bulk, so that `V(I) = V₀ + s·ln(I/I_l) + R·(I − I_l)`
 //! passes through `V_z` at `I_z`.
 
-use super::device::{At, Device, Exponential, Inside, Wrapped};
+use super::device::{At, Device, Exponential, Inside, JUNCTIONS, wrap};
 use super::junction::{CONDUCTING, Depletion, Knee, THERMAL_VOLTAGE};
 use super::real::Real;
 use super::{Model, Point};
@@ -43,7 +43,7 @@ pub(super) fn new(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> {
         knee: Knee::new(BREAKDOWN_CURRENT, BREAKDOWN_SLOPE, part.value("series_resistance")),
         from: breakdown,
     });
-    Box::new(Wrapped::new(Diode { forward, reverse, depletion, storage_time }, part, layout))
+    wrap(Diode { forward, reverse, depletion, storage_time }, part, layout)
 }
 
 /// Builds a Zener diode.
@@ -63,7 +63,7 @@ pub(super) fn zener(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> 
         depletion: Depletion::new(part.value("capacitance"), part.value("built_in_voltage")),
         storage_time: 0.0,
     };
-    Box::new(Wrapped::new(diode, part, layout))
+    wrap(diode, part, layout)
 }
 
 /// A diode without charge or breakdown, stamped without detours: rectifiers are full of them.
@@ -148,7 +148,7 @@ impl Device for Diode {
 
     fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]) {
         let v = at.x[0] - at.x[1];
-        let backward = at.shift.get(1).map_or(-v, |shift| *shift - v);
+        let backward = at.shift[1] - v;
         let i = self.steady(v + at.shift[0], backward) + v.scale(GMIN) + at.x[2];
         f[0] = i;
         f[1] = -i;
@@ -161,11 +161,10 @@ impl Device for Diode {
         q[2] = self.depletion.charge(v) + stored;
     }
 
-    fn junctions(&self, x: &[f64]) -> Vec<Exponential> {
+    fn junctions(&self, x: &[f64]) -> [Option<Exponential>; JUNCTIONS] {
         let v = x[0] - x[1];
-        let mut all = vec![self.forward.exponential(v)];
-        all.extend(self.reverse.iter().map(|reverse| reverse.knee.exponential(-v - reverse.from)));
-        all
+        let reverse = self.reverse.as_ref().map(|reverse| reverse.knee.exponential(-v - reverse.from));
+        [Some(self.forward.exponential(v)), reverse]
     }
 
     fn region(&self, x: &[f64]) -> Option<&'static str> {

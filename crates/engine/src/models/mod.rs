@@ -114,7 +114,7 @@ pub(crate) trait Model: Send + Sync {
 pub(crate) fn build(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> {
     macro_rules! wrapped {
         ($device:expr) => {
-            Box::new(device::Wrapped::new($device, part, layout))
+            device::wrap($device, part, layout)
         };
     }
     let value = |name: &str| part.value(name);

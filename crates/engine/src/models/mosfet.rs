@@ -9,7 +9,7 @@
 //! constant. Gate-drain capacitance a depletion layer's while the drain is above the gate, and
 //! constant while it is below. Drain-source capacitance and the body diode are a junction's.
 
-use super::device::{At, Device, Exponential, Inside};
+use super::device::{At, Device, Exponential, Inside, JUNCTIONS};
 use super::junction::{CONDUCTING, Depletion, Knee, THERMAL_VOLTAGE};
 use super::real::Real;
 use crate::operating_point::GMIN;
@@ -116,9 +116,9 @@ impl Device for Mosfet {
         q[6] = (self.drain_source.charge(body) + stored).scale(self.sign);
     }
 
-    fn junctions(&self, x: &[f64]) -> Vec<Exponential> {
+    fn junctions(&self, x: &[f64]) -> [Option<Exponential>; JUNCTIONS] {
         let [_, _, _, voltage] = self.voltages(x);
-        vec![self.diode.exponential(voltage)]
+        [Some(self.diode.exponential(voltage)), None]
     }
 
     fn region(&self, x: &[f64]) -> Option<&'static str> {

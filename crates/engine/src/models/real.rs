@@ -83,20 +83,17 @@ pub(crate) fn ln_cosh(x: f64) -> f64 {
     u + (-2.0 * u).exp().ln_1p() - std::f64::consts::LN_2
 }
 
-/// Most unknowns and junctions of a device.
-pub(crate) const WIDTH: usize = 12;
-
 /// A value and its derivatives.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Dual {
+pub(crate) struct Dual<const W: usize> {
     pub(crate) value: f64,
-    pub(crate) slopes: [f64; WIDTH],
+    pub(crate) slopes: [f64; W],
 }
 
-impl Dual {
+impl<const W: usize> Dual<W> {
     /// The k-th variable.
     pub(crate) fn variable(value: f64, k: usize) -> Self {
-        let mut slopes = [0.0; WIDTH];
+        let mut slopes = [0.0; W];
         slopes[k] = 1.0;
         Dual { value, slopes }
     }
@@ -106,40 +103,40 @@ impl Dual {
     }
 }
 
-impl Add for Dual {
+impl<const W: usize> Add for Dual<W> {
     type Output = Self;
     fn add(self, other: Self) -> Self {
         self.combine(other, self.value + other.value, 1.0, 1.0)
     }
 }
-impl Sub for Dual {
+impl<const W: usize> Sub for Dual<W> {
     type Output = Self;
     fn sub(self, other: Self) -> Self {
         self.combine(other, self.value - other.value, 1.0, -1.0)
     }
 }
-impl Mul for Dual {
+impl<const W: usize> Mul for Dual<W> {
     type Output = Self;
     fn mul(self, other: Self) -> Self {
         self.combine(other, self.value * other.value, other.value, self.value)
     }
 }
-impl Div for Dual {
+impl<const W: usize> Div for Dual<W> {
     type Output = Self;
     fn div(self, other: Self) -> Self {
         let quotient = self.value / other.value;
         self.combine(other, quotient, 1.0 / other.value, -quotient / other.value)
     }
 }
-impl Neg for Dual {
+impl<const W: usize> Neg for Dual<W> {
     type Output = Self;
     fn neg(self) -> Self {
         self.map(-self.value, -1.0)
     }
 }
-impl Real for Dual {
+impl<const W: usize> Real for Dual<W> {
     fn of(value: f64) -> Self {
-        Dual { value, slopes: [0.0; WIDTH] }
+        Dual { value, slopes: [0.0; W] }
     }
     fn value(self) -> f64 {
         self.value

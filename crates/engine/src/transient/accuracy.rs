@@ -97,21 +97,28 @@ impl Accuracy {
         self.largest_current
     }
 
-    /// The largest part of a correction to the unknowns in units of what is allowed, and the
-    /// unknown it concerns; infinite where the correction is not a number.
-    pub(super) fn of_all(&self, correction: &[f64]) -> (f64, usize) {
+    /// The largest part of a correction to the unknowns in units of what is allowed; infinite where
+    /// the correction is not a number.
+    pub(super) fn of_all(&self, correction: &[f64]) -> f64 {
         largest(correction.iter().zip(&self.weight).map(|(error, weight)| error * weight))
     }
 
     /// The same for the error of a step, looking at what is controlled.
-    pub(super) fn of_step(&self, error: &[f64]) -> (f64, usize) {
+    pub(super) fn of_step(&self, error: &[f64]) -> f64 {
         let sizes = error.iter().zip(&self.weight).zip(&self.controlled);
         largest(sizes.map(|((error, weight), controlled)| error * weight * controlled))
     }
 
     /// The same for an error between nodes.
     pub(super) fn between_nodes(&self, error: &[f64]) -> f64 {
-        LOCAL / BETWEEN_NODES * self.of_step(error).0
+        LOCAL / BETWEEN_NODES * self.of_step(error)
+    }
+
+    /// The unknown whose error is the largest, or not a number.
+    pub(super) fn worst(&self, error: &[f64]) -> usize {
+        let size = |i: &usize| (error[*i] * self.weight[*i]).abs();
+        let order = |a: &usize, b: &usize| size(a).total_cmp(&size(b));
+        (1..error.len()).max_by(order).unwrap_or(0)
     }
 
     /// Forgets all full scales.
@@ -136,13 +143,12 @@ fn sort(unknown: &Unknown) -> usize {
     }
 }
 
-fn largest(sizes: impl Iterator<Item = f64>) -> (f64, usize) {
-    let (mut largest, mut worst) = (0.0, 0);
-    for (i, size) in sizes.enumerate().skip(1) {
-        let size = size.abs();
-        if size > largest || size.is_nan() {
-            (largest, worst) = (if size.is_nan() { f64::INFINITY } else { size }, i);
-        }
+/// The largest size; infinite where one is not a number. The first, which is `gnd`'s, does not count.
+fn largest(sizes: impl Iterator<Item = f64>) -> f64 {
+    let (mut largest, mut sum) = (0.0f64, 0.0f64);
+    for size in sizes.skip(1) {
+        largest = if size.abs() > largest { size.abs() } else { largest };
+        sum += size;
     }
-    (largest, worst)
+    if sum.is_finite() { largest } else { f64::INFINITY }
 }

@@ -337,7 +337,7 @@ impl<'a> Stepper<'a> {
         // The matrix of the last iteration serves.
         lu.solve(&mut correction[1..]);
         subtract(&mut end.x, correction);
-        let (size, _) = accuracy.of_all(correction);
+        let size = accuracy.of_all(correction);
         let settled = size * (self.curvature * size).min(1.0) < SETTLED || !equations.nonlinear;
         if settled && self.obeys_current_law(alpha) {
             return Ok(());
@@ -426,8 +426,7 @@ impl<'a> Stepper<'a> {
             } else if self.known == 0 {
                 accuracy.lift(x);
             }
-            let (size, worst) = accuracy.of_all(correction);
-            self.worst = worst;
+            let size = accuracy.of_all(correction);
             if !size.is_finite() {
                 break;
             }
@@ -451,6 +450,7 @@ impl<'a> Stepper<'a> {
             }
         }
         self.curvature = f64::INFINITY;
+        self.worst = self.accuracy.worst(&self.correction);
         Err(Failure::Unsettled)
     }
 
@@ -483,8 +483,10 @@ impl<'a> Stepper<'a> {
             *right = if *dynamic { weights[0] * start + weights[1] * middle + weights[2] * end } else { 0.0 };
         }
         self.lu.solve(&mut self.right[1..]);
-        let (size, worst) = self.accuracy.of_step(&self.right);
-        self.worst = worst;
+        let size = self.accuracy.of_step(&self.right);
+        if size > 1.0 {
+            self.worst = self.accuracy.worst(&self.right);
+        }
         size
     }
 

@@ -2,7 +2,6 @@
 #![allow(dead_code, unreachable_pub)]
 
 pub mod physics;
-pub mod rectifier;
 pub mod solver;
 pub mod systems;
 

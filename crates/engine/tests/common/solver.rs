@@ -63,6 +63,7 @@ where
     S: OdeSolverMethod<'a, E>,
 {
     let (mut steps, mut before) = (0, 0.0);
+    see(0.0, solver.state().y.batch_as_slice(0));
     for stop in stops {
         solver.set_stop_time(*stop).ok()?;
         loop {
@@ -86,7 +87,9 @@ where
 #[derive(Clone, Copy, Debug)]
 pub struct Figures {
     from: f64,
-    last: Option<(f64, f64)>,
+    /// The last two points, the second of which is missing at every other.
+    first: Option<(f64, f64)>,
+    second: Option<(f64, f64)>,
     area: f64,
     length: f64,
     pub min: f64,
@@ -95,20 +98,30 @@ pub struct Figures {
 
 impl Figures {
     pub fn from(from: f64) -> Self {
-        Figures { from, last: None, area: 0.0, length: 0.0, min: f64::INFINITY, max: f64::NEG_INFINITY }
+        let (min, max) = (f64::INFINITY, f64::NEG_INFINITY);
+        Figures { from, first: None, second: None, area: 0.0, length: 0.0, min, max }
     }
 
+    /// Takes the next point. Three that are evenly spaced, as within a step, count by Simpson's rule.
     pub fn see(&mut self, t: f64, value: f64) {
-        if t < self.from {
-            return;
+        if t >= self.from {
+            self.min = self.min.min(value);
+            self.max = self.max.max(value);
         }
-        if let Some((before, last)) = self.last {
-            self.area += 0.5 * (value + last) * (t - before);
-            self.length += t - before;
+        match (self.first, self.second) {
+            (Some((t0, y0)), Some((t1, y1))) => {
+                let (a, b) = (t1 - t0, t - t1);
+                let even = (a - b).abs() < 1e-6 * a;
+                let simpson = (a + b) / 6.0 * (y0 + 4.0 * y1 + value);
+                if t0 >= self.from {
+                    self.area += if even { simpson } else { 0.5 * (a * (y0 + y1) + b * (y1 + value)) };
+                    self.length += a + b;
+                }
+                (self.first, self.second) = (Some((t, value)), None);
+            }
+            (Some(_), None) => self.second = Some((t, value)),
+            (None, _) => self.first = Some((t, value)),
         }
-        self.last = Some((t, value));
-        self.min = self.min.min(value);
-        self.max = self.max.max(value);
     }
 
     pub fn mean(&self) -> f64 {

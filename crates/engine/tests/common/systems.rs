@@ -4,7 +4,7 @@
 
 use super::physics::*;
 use super::solver::{System, solve};
-use circuit::KindId;
+use circuit::{Circuit, KindId, Supply, resolve};
 use std::f64::consts::{SQRT_2, TAU};
 
 type Row = (&'static str, KindId, &'static str, &'static [(&'static str, &'static str)]);
@@ -18,11 +18,92 @@ pub trait Case: System {
     const SIGNALS: &'static [&'static str];
     const FROM: f64 = 0.0;
     const RESTING: bool = false;
+    fn circuit() -> Circuit {
+        super::circuit(Self::ROWS)
+    }
     /// Values of the signals.
     fn signals(&self, x: &[f64], t: f64) -> Vec<f64>;
 }
 
 const SILICON: Knee = Knee { saturation: 5e-9, slope: 1.8 * VT, resistance: 50e-3 };
+
+/// The demo supply's transformer, bridge, reservoir and load. The insulation resistor carries no
+/// current and is left out.
+#[derive(Clone, Copy)]
+pub struct Bridge {
+    peak: f64,
+    omega: f64,
+    l: [f64; 2],
+    m: f64,
+    r: [f64; 2],
+    capacitance: f64,
+    esr: f64,
+    load: f64,
+    diode: Knee,
+}
+
+impl Bridge {
+    pub fn new() -> Self {
+        let circuit = Self::circuit();
+        let value = |part: &str, name: &str| circuit.parts[circuit.part(part).unwrap()].value(name);
+        let l = [value("T1", "primary_inductance"), value("T1", "secondary_inductance")];
+        Bridge {
+            peak: value("V1", "amplitude") * SQRT_2,
+            omega: TAU * value("V1", "frequency"),
+            l,
+            m: value("T1", "coupling") * (l[0] * l[1]).sqrt(),
+            r: [value("T1", "primary_resistance"), value("T1", "secondary_resistance")],
+            capacitance: value("C1", "capacitance"),
+            esr: value("C1", "esr"),
+            load: value("R1", "resistance"),
+            diode: Knee {
+                saturation: value("D1", "saturation_current"),
+                slope: value("D1", "emission") * VT,
+                resistance: value("D1", "series_resistance"),
+            },
+        }
+    }
+}
+
+impl System for Bridge {
+    // Both winding currents, voltage inside the reservoir, both ends of the secondary, bus.
+    const N: usize = 6;
+    fn rhs<T: Number>(&self, x: &[T], t: f64, out: &mut [T]) {
+        let [i1, i2, u, a, b, bus] = std::array::from_fn(|k| x[k]);
+        let d = |v: T| self.diode.bridged(v);
+        let (d1, d2, d3, d4) = (d(a - bus), d(b - bus), d(-a), d(-b));
+        let charging = (bus - u).times(1.0 / self.esr);
+        out[0] = (-i1).times(self.r[0]).plus(self.peak * (self.omega * t).sin());
+        out[1] = a - b - i2.times(self.r[1]);
+        out[2] = charging;
+        out[3] = i2 + d1 - d3;
+        out[4] = d2 - i2 - d4;
+        out[5] = charging + bus.times(1.0 / self.load) - d1 - d2;
+    }
+    fn mass(&self, v: &[f64], out: &mut [f64]) {
+        out.fill(0.0);
+        let [l1, l2] = self.l;
+        (out[0], out[1], out[2]) = (l1 * v[0] + self.m * v[1], self.m * v[0] + l2 * v[1], self.capacitance * v[2]);
+    }
+    fn sizes(&self) -> Vec<f64> {
+        vec![0.1, 1.0, 10.0, 10.0, 10.0, 10.0]
+    }
+}
+
+impl Case for Bridge {
+    const NAME: &'static str = "bridge rectifier";
+    const END: f64 = 1.0;
+    const FROM: f64 = 0.9;
+    const SIGNALS: &'static [&'static str] = &["bus.v", "D1.i"];
+    const ROWS: &'static [Row] = &[];
+    fn circuit() -> Circuit {
+        let text = include_str!("../../../../demo/tide-gauge-mains-supply.json");
+        resolve(&Supply::from_json(text).unwrap()).unwrap()
+    }
+    fn signals(&self, x: &[f64], _t: f64) -> Vec<f64> {
+        vec![x[5], self.diode.bridged(x[3] - x[5])]
+    }
+}
 
 /// Half a wave through a coil into a diode that stores charge: reverse recovery.
 #[derive(Clone, Copy)]
