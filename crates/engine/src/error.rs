@@ -52,3 +52,21 @@ pub enum EngineError {
         part: String,
     },
 }
+
+impl EngineError {
+    /// The same error with a name put in place of another, where something stood in for a part.
+    pub(crate) fn renamed(mut self, from: &str, to: &str) -> Self {
+        let fields: [Option<&mut String>; 2] = match &mut self {
+            EngineError::Singular { unknown } => [Some(unknown), None],
+            EngineError::Unknown { what } => [Some(what), None],
+            EngineError::OperatingPoint { unknown, part, .. } | EngineError::Stuck { unknown, part, .. } => {
+                [Some(unknown), Some(part)]
+            }
+            EngineError::Chatter { part, .. } => [Some(part), None],
+        };
+        for field in fields.into_iter().flatten() {
+            *field = field.replace(from, to);
+        }
+        self
+    }
+}

@@ -57,6 +57,8 @@ const RELTOL: f64 = 1e-12;
 const ABSTOL_CURRENT: f64 = 1e-15;
 const ABSTOL_VOLTAGE: f64 = 1e-12;
 const MOST_ITERATIONS: u64 = 100;
+/// Iterations a method may take altogether, or it could go forwards and back without end.
+const BUDGET: u64 = 4000;
 
 /// Finds the operating point with sources at their value at time zero.
 ///
@@ -70,6 +72,7 @@ pub fn operating_point(equations: &Equations) -> Result<OperatingPoint, EngineEr
     for method in [Method::Newton, Method::ShuntStepping, Method::SourceStepping, Method::PseudoTransient] {
         methods.push(method);
         search.x.fill(0.0);
+        search.budget = search.iterations + BUDGET;
         let found = match method {
             Method::Newton => search.newton(PLAIN, None),
             Method::ShuntStepping => search.shunts(),
@@ -128,6 +131,8 @@ struct Search<'a> {
     currents: Vec<f64>,
     matrix: Matrix,
     iterations: u64,
+    /// Iterations at which the method at hand is given up.
+    budget: u64,
     /// Farthest that voltages may move at once, V.
     reach: f64,
 }
@@ -144,6 +149,7 @@ impl<'a> Search<'a> {
             currents: vec![0.0; equations.models.len()],
             matrix: equations.matrix(),
             iterations: 0,
+            budget: 0,
             reach: equations.models.iter().map(|m| m.imposed_voltage()).fold(1.0, f64::max),
         }
     }
@@ -201,6 +207,11 @@ impl<'a> Search<'a> {
         Err(Trouble::Unsettled(worst))
     }
 
+    /// Whether the method at hand has had its share.
+    fn spent(&self) -> bool {
+        self.iterations >= self.budget
+    }
+
     /// Farthest that a voltage would move, V.
     fn farthest(&self) -> f64 {
         let voltages = self.f.iter().zip(&self.equations.unknowns).skip(1);
@@ -227,7 +238,7 @@ impl<'a> Search<'a> {
                     reached = next;
                     step *= 2.0;
                 }
-                Err(trouble) if step < 1e-6 => return Err(trouble),
+                Err(trouble) if step < 1e-6 || self.spent() => return Err(trouble),
                 Err(_) => {
                     self.x = kept;
                     step *= 0.25;
@@ -243,7 +254,7 @@ impl<'a> Search<'a> {
             let anchor = self.x.clone();
             match self.newton(PLAIN, Some((&anchor, conductance))) {
                 Ok(()) => conductance *= 0.25,
-                Err(trouble) if conductance > 1e9 => return Err(trouble),
+                Err(trouble) if conductance > 1e9 || self.spent() => return Err(trouble),
                 Err(_) => {
                     self.x = anchor;
                     conductance *= 16.0;

@@ -54,9 +54,11 @@ pub fn loop_gain(
     let index = circuit.part(part).ok_or_else(unknown)?;
     let place = circuit.parts[index].kind.kind().pin(pin).ok_or_else(unknown)?;
     let probed = Probed::new(circuit, index, place);
-    let mut linear = SmallSignal::new(&probed.circuit)?;
-    let mut measure = |frequency: f64| probed.measure(&mut linear, frequency);
-    let points = sweep(from, to, per_decade, &mut measure)?;
+    // What goes wrong at the probe goes wrong at the pin.
+    let named =
+        |error: EngineError| error.renamed(&probed.probe, &format!("{part} at pin {pin}")).renamed(&probed.inner, pin);
+    let mut linear = SmallSignal::new(&probed.circuit).map_err(named)?;
+    let points = sweep(from, to, per_decade, |frequency| probed.measure(&mut linear, frequency)).map_err(named)?;
     Ok(LoopGain { frequencies: points.iter().map(|p| p.0).collect(), gain: points.iter().map(|p| p.1).collect() })
 }
 

@@ -100,6 +100,9 @@ const PATIENCE: u32 = 4;
 /// Lengths of a leap over what cannot be resolved, in units of the shortest step.
 const LEAPS: [f64; 5] = [1e3, 1e4, 1e5, 1e6, 1e7];
 
+/// Leaps in a row after which there is no getting on.
+const MOST_LEAPS: u32 = 100;
+
 /// How closely the time of a trip is found, s and relative to the time.
 const TRIP: (f64, f64) = (1e-12, 1e-9);
 /// Trips at one instant from which on they count as endless.
@@ -118,6 +121,8 @@ pub struct Transient<'a> {
     /// The next corner of a source or switch, s.
     corner: f64,
     stored_first: f64,
+    /// Leaps since the last step of ordinary kind.
+    leaps_in_a_row: u32,
 }
 
 impl<'a> Transient<'a> {
@@ -145,6 +150,7 @@ impl<'a> Transient<'a> {
             settings: settings.clone(),
             pace: Pace::new((1e-6 * settings.end).min(settings.max_step), settings.max_step),
             corner: equations.next_corner(0.0).unwrap_or(f64::INFINITY),
+            leaps_in_a_row: 0,
         })
     }
 
@@ -157,6 +163,7 @@ impl<'a> Transient<'a> {
     pub fn adjust(&mut self, settings: &Settings) {
         self.settings = settings.clone();
         self.stepper.set_tolerance(settings.tolerance);
+        self.leaps_in_a_row = 0;
         self.stepper.forget();
         self.pace = Pace::new((1e-6 * settings.end).min(settings.max_step), settings.max_step);
     }
@@ -218,6 +225,7 @@ impl<'a> Transient<'a> {
                     }
                     self.accept(observer, health);
                     self.pace.accepted(h, error);
+                    self.leaps_in_a_row = 0;
                     if lands && target < end {
                         self.corner = equations.next_corner(target).unwrap_or(f64::INFINITY);
                         self.stepper.forget();
@@ -244,7 +252,9 @@ impl<'a> Transient<'a> {
                 self.stepper.settle_start(1e-3 * self.pace.length, health);
             }
             if self.pace.length < shortest && end - self.time() > shortest {
-                if min_step > resolved || !self.leap(resolved, target, observer, health) {
+                self.leaps_in_a_row += 1;
+                let hopeless = min_step > resolved || self.leaps_in_a_row > MOST_LEAPS;
+                if hopeless || !self.leap(resolved, target, observer, health) {
                     return Err(self.stepper.stuck(self.pace.length));
                 }
                 health.leaps += 1;
