@@ -1,6 +1,6 @@
 //! Reading, evaluating and checking supply documents.
 
-use mellow_circuit::{Finding, Place, Severity, Supply, check, expression::evaluate, kinds::KINDS, resolve};
+use mellow_circuit::{Finding, Place, Severity, Supply, check, expression::evaluate, fit, kinds::KINDS, resolve};
 use proptest::prelude::*;
 use quantity::Unit;
 use serde_json::{Value, json};
@@ -153,6 +153,32 @@ fn each_check_fires_on_its_mistake() {
         ("unknown-reading", Place::Requirement { requirement: "q".into() }, &|d| {
             d["requirements"][0]["reading"] = "x".into();
         }),
+        ("out-of-range", parameter("T1", "coupling"), &|d| {
+            d["parts"].as_array_mut().unwrap().push(json!({
+                "id": "T1", "kind": "coupled_windings", "parameters": { "coupling": "1.2" },
+                "pins": { "p1": "in", "p2": "gnd", "s1": "out", "s2": "gnd" }
+            }));
+        }),
+        // Two windings that hardly see each other cannot both couple closely to a third.
+        ("impossible-coupling", part("T1"), &|d| {
+            d["parts"].as_array_mut().unwrap().push(json!({
+                "id": "T1", "kind": "three_windings", "parameters": { "coupling_23": "0.1" },
+                "pins": { "p1": "in", "p2": "gnd", "s1": "out", "s2": "gnd", "t1": "out", "t2": "gnd" }
+            }));
+        }),
+        ("runaway-core", parameter("T1", "domain_coupling"), &|d| {
+            d["parts"].as_array_mut().unwrap().push(json!({
+                "id": "T1", "kind": "hysteretic_transformer",
+                "parameters": { "material": "own", "domain_coupling": "1m" },
+                "pins": { "p1": "in", "p2": "gnd", "s1": "out", "s2": "gnd" }
+            }));
+        }),
+        ("unfit-points", parameter("D1", "measured"), &|d| {
+            d["parts"].as_array_mut().unwrap().push(json!({
+                "id": "D1", "kind": "diode", "parameters": { "measured": "0.7 1, 0.9 1.1, 1.2 1.2" },
+                "pins": { "a": "in", "k": "out" }
+            }));
+        }),
         ("no-limit", Place::Requirement { requirement: "q".into() }, &|d| {
             d["requirements"][0] = json!({ "id": "q", "title": "q", "reading": "r" });
         }),
@@ -239,4 +265,20 @@ proptest! {
         let signal = mellow_circuit::Signal::parse(&text).unwrap();
         prop_assert_eq!(&mellow_circuit::Signal::parse(&signal.to_string()).unwrap(), &signal);
     }
+}
+
+/// Points computed from the law come back as its parameters.
+#[test]
+fn a_diode_is_fitted_from_its_points() {
+    let (saturation, slope, resistance) = (3e-9, 0.047, 0.04);
+    let at = |i: f64| (resistance * i + slope * (i / saturation).ln(), i);
+    let close = |found: f64, wanted: f64| (found / wanted - 1.0).abs() < 1e-9;
+    let three = fit::diode(&[at(0.01), at(0.3), at(3.0)], 1.0).unwrap();
+    assert!(
+        close(three.saturation_current, saturation) && close(three.slope, slope) && close(three.resistance, resistance)
+    );
+    let two = fit::diode(&[at(0.01), at(3.0)], resistance).unwrap();
+    assert!(close(two.saturation_current, saturation) && close(two.slope, slope));
+    assert_eq!(fit::diode(&[at(0.01)], 1.0), None);
+    assert_eq!(fit::diode(&[(0.7, -1.0), (0.9, 1.0)], 0.1), None);
 }

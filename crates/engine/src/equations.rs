@@ -6,8 +6,9 @@
 //! distinction; the matrix entries of `gnd` fall into a spare slot.
 
 use crate::models::{self, Exponential, Model, Point};
-use crate::sparse::{Lu, Pattern, Scalar};
+use crate::sparse::{Lu, Pattern, Scalar, Symbolic};
 use circuit::{Circuit, Quantity};
+use std::sync::Arc;
 
 /// Index of a matrix entry in the order it was asked for.
 #[derive(Clone, Copy, Debug)]
@@ -253,7 +254,9 @@ pub struct Equations {
     /// Devices that trip between two states.
     tripping: Vec<usize>,
     pub(crate) nonlinear: bool,
-    pattern: Pattern,
+    symbolic: Arc<Symbolic>,
+    /// The matrix entries the models asked for, and the slot of each.
+    entries: Vec<(usize, usize)>,
     slots: Vec<usize>,
     g: Vec<f64>,
     c: Vec<f64>,
@@ -274,6 +277,17 @@ pub struct Equations {
 impl Equations {
     /// Builds the equations of a circuit.
     pub fn new(circuit: &Circuit) -> Self {
+        Self::build(circuit, None)
+    }
+
+    /// Builds the equations of a circuit that differs from this one in values. What follows from the
+    /// pattern alone, the places and the order of elimination, is taken over; if the patterns differ
+    /// after all, it is found anew.
+    pub fn again(&self, circuit: &Circuit) -> Self {
+        Self::build(circuit, Some(self))
+    }
+
+    fn build(circuit: &Circuit, known: Option<&Equations>) -> Self {
         let nets = circuit.nets.len();
         let unknowns = circuit.nets.iter().cloned().map(Unknown::Net).collect();
         let mut layout =
@@ -281,15 +295,13 @@ impl Equations {
         let models: Vec<_> = circuit.parts.iter().map(|part| models::build(part, &mut layout)).collect();
         let n = layout.unknowns.len() - 1;
         let diagonals: Vec<Entry> = (1..nets).map(|net| layout.entry(net, net)).collect();
-        let kept: Vec<usize> =
-            (0..layout.entries.len()).filter(|&e| layout.entries[e].0 > 0 && layout.entries[e].1 > 0).collect();
-        let kept_entries: Vec<_> = kept.iter().map(|&e| (layout.entries[e].0 - 1, layout.entries[e].1 - 1)).collect();
-        let (pattern, kept_slots) = Pattern::new(n, &kept_entries);
+        let known = known.filter(|known| known.n == n && known.entries == layout.entries);
+        let (symbolic, slots) = match known {
+            Some(known) => (Arc::clone(&known.symbolic), known.slots.clone()),
+            None => places(n, &layout.entries),
+        };
+        let pattern = &symbolic.pattern;
         let spare = pattern.rows.len();
-        let mut slots = vec![spare; layout.entries.len()];
-        for (e, slot) in kept.into_iter().zip(kept_slots) {
-            slots[e] = slot;
-        }
         let (mut g, mut c) = (vec![0.0; spare + 1], vec![0.0; spare + 1]);
         let mut constants = Constants { slots: &slots, g: &mut g, c: &mut c };
         for model in &models {
@@ -306,7 +318,7 @@ impl Equations {
         for (row, _) in pattern.rows.iter().zip(&c).filter(|(_, value)| **value != 0.0) {
             dynamic[row + 1] = true;
         }
-        let charged = charged(&pattern, layout.charged.iter().map(|e| slots[*e]).collect());
+        let charged = charged(pattern, layout.charged.iter().map(|e| slots[*e]).collect());
         for Charged { row, .. } in &charged {
             dynamic[*row as usize] = true;
         }
@@ -323,11 +335,12 @@ impl Equations {
             unknowns: layout.unknowns,
             net_diagonals: diagonals.iter().map(|e| slots[e.0]).collect(),
             columns: columns(circuit),
-            flat_g: flat(&pattern, &g),
-            flat_c: flat(&pattern, &c),
+            flat_g: flat(pattern, &g),
+            flat_c: flat(pattern, &c),
             charged,
             junctions: layout.junctions,
-            pattern,
+            entries: layout.entries,
+            symbolic,
             slots,
             g,
             c,
@@ -347,7 +360,7 @@ impl Equations {
     }
 
     pub(crate) fn factors<T: Scalar>(&self) -> Lu<T> {
-        Lu::new(self.pattern.clone())
+        Lu::new(Arc::clone(&self.symbolic))
     }
 
     /// Space for a matrix of this pattern, one spare slot included.
@@ -448,8 +461,8 @@ impl Equations {
     pub(crate) fn dense(&self, values: &[f64]) -> Vec<Vec<f64>> {
         let mut all = vec![vec![0.0; self.n + 1]; self.n + 1];
         for column in 0..self.n {
-            for p in self.pattern.column(column) {
-                all[self.pattern.rows[p] + 1][column + 1] += values[p];
+            for p in self.symbolic.pattern.column(column) {
+                all[self.symbolic.pattern.rows[p] + 1][column + 1] += values[p];
             }
         }
         all
@@ -523,6 +536,19 @@ impl Equations {
             }
         }
     }
+}
+
+/// The pattern of these entries, ordered for elimination, and the slot of each entry; those of `gnd`
+/// fall into the spare slot behind the last.
+fn places(n: usize, entries: &[(usize, usize)]) -> (Arc<Symbolic>, Vec<usize>) {
+    let kept: Vec<usize> = (0..entries.len()).filter(|&e| entries[e].0 > 0 && entries[e].1 > 0).collect();
+    let kept_entries: Vec<_> = kept.iter().map(|&e| (entries[e].0 - 1, entries[e].1 - 1)).collect();
+    let (pattern, kept_slots) = Pattern::new(n, &kept_entries);
+    let mut slots = vec![pattern.rows.len(); entries.len()];
+    for (e, slot) in kept.into_iter().zip(kept_slots) {
+        slots[e] = slot;
+    }
+    (Arc::new(Symbolic::new(pattern)), slots)
 }
 
 /// A constant entry of the matrices.

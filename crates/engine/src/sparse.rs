@@ -9,6 +9,7 @@
 
 use num_complex::Complex64;
 use std::ops::{AddAssign, Div, Mul, MulAssign, SubAssign};
+use std::sync::Arc;
 
 /// What matrices are made of.
 pub(crate) trait Scalar:
@@ -97,12 +98,24 @@ const NONE: usize = usize::MAX;
 #[derive(Clone, Copy, Debug)]
 struct Unusable(usize);
 
+/// What is known of a matrix from its pattern alone; shared by all matrices of that pattern.
+#[derive(Debug)]
+pub(crate) struct Symbolic {
+    pub(crate) pattern: Pattern,
+    /// Column of A that is k-th in elimination order.
+    order: Vec<usize>,
+}
+
+impl Symbolic {
+    pub(crate) fn new(pattern: Pattern) -> Self {
+        Symbolic { order: minimum_degree(&pattern), pattern }
+    }
+}
+
 /// LU factors of a matrix of fixed pattern.
 #[derive(Clone, Debug)]
 pub(crate) struct Lu<T = f64> {
-    pattern: Pattern,
-    /// Column of A that is k-th in elimination order.
-    order: Vec<usize>,
+    symbolic: Arc<Symbolic>,
     /// Position in pivot order of each row of A.
     pivot_of_row: Vec<usize>,
     /// Unit lower factor below the diagonal, rows in pivot order.
@@ -172,12 +185,10 @@ impl<T> Columns<T> {
 }
 
 impl<T: Scalar> Lu<T> {
-    pub(crate) fn new(pattern: Pattern) -> Self {
-        let order = minimum_degree(&pattern);
-        let n = pattern.n;
+    pub(crate) fn new(symbolic: Arc<Symbolic>) -> Self {
+        let n = symbolic.pattern.n;
         Lu {
-            pattern,
-            order,
+            symbolic,
             pivot_of_row: vec![NONE; n],
             lower: Columns::new(),
             upper: Columns::new(),
@@ -189,7 +200,7 @@ impl<T: Scalar> Lu<T> {
 
     /// Entries in both factors, the diagonal counted once.
     pub(crate) fn fill(&self) -> usize {
-        self.lower.rows.len() + self.upper.rows.len() + self.pattern.n
+        self.lower.rows.len() + self.upper.rows.len() + self.symbolic.pattern.n
     }
 
     /// Factorises the matrix with these values, slot by slot of the pattern.
@@ -201,7 +212,7 @@ impl<T: Scalar> Lu<T> {
         self.factor_with_pivoting(values)?;
         self.program = Some(self.program());
         // On pivots just found this fails by rounding at the edge of singularity only.
-        self.refactor(values).map_err(|Unusable(k)| Singular { column: self.order[k] })
+        self.refactor(values).map_err(|Unusable(k)| Singular { column: self.symbolic.order[k] })
     }
 
     /// Recomputes the numbers on the kept pivots.
@@ -211,10 +222,10 @@ impl<T: Scalar> Lu<T> {
 
     /// Writes down the elimination for the pivots just chosen.
     fn program(&self) -> Program<T> {
-        let n = self.pattern.n;
+        let n = self.symbolic.pattern.n;
         let mut program = Program {
             values: Vec::new(),
-            load: vec![0; self.pattern.rows.len()],
+            load: vec![0; self.symbolic.pattern.rows.len()],
             columns: Vec::with_capacity(n),
             updates: Vec::new(),
             inverse: Vec::new(),
@@ -231,8 +242,8 @@ impl<T: Scalar> Lu<T> {
                 place[*row] = row_of.len() as u32;
                 row_of.push(*row as u32);
             }
-            for p in self.pattern.column(self.order[k]) {
-                program.load[p] = place[self.pivot_of_row[self.pattern.rows[p]]];
+            for p in self.symbolic.pattern.column(self.symbolic.order[k]) {
+                program.load[p] = place[self.pivot_of_row[self.symbolic.pattern.rows[p]]];
             }
             for row in upper {
                 let earlier: &ColumnPlan = &program.columns[*row];
@@ -260,7 +271,7 @@ impl<T: Scalar> Lu<T> {
     }
 
     fn factor_with_pivoting(&mut self, values: &[T]) -> Result<(), Singular> {
-        let n = self.pattern.n;
+        let n = self.symbolic.pattern.n;
         self.pivot_of_row.fill(NONE);
         self.lower.clear();
         self.upper.clear();
@@ -269,13 +280,13 @@ impl<T: Scalar> Lu<T> {
         let mut reach = Vec::with_capacity(n);
         let mut stack = Vec::new();
         for k in 0..n {
-            let column = self.order[k];
+            let column = self.symbolic.order[k];
             reach.clear();
-            for p in self.pattern.column(column) {
-                self.depth_first(self.pattern.rows[p], k, &mut mark, &mut reach, &mut stack);
+            for p in self.symbolic.pattern.column(column) {
+                self.depth_first(self.symbolic.pattern.rows[p], k, &mut mark, &mut reach, &mut stack);
             }
-            for p in self.pattern.column(column) {
-                self.work[self.pattern.rows[p]] = values[p];
+            for p in self.symbolic.pattern.column(column) {
+                self.work[self.symbolic.pattern.rows[p]] = values[p];
             }
             // Rows already chosen as pivots, in pivot order, are the upper factor's column.
             let mut above: Vec<(usize, usize)> = reach
@@ -341,7 +352,7 @@ impl<T: Scalar> Lu<T> {
         if let Some(program) = &self.program {
             program.solve(&mut self.work);
         }
-        for (column, value) in self.order.iter().zip(&self.work) {
+        for (column, value) in self.symbolic.order.iter().zip(&self.work) {
             b[*column] = *value;
         }
     }
@@ -481,7 +492,7 @@ mod tests {
             let mut entries: Vec<(usize, usize)> = (0..n).map(|i| ((i + shift) % n, i)).collect();
             entries.extend(extra.iter().map(|(r, c, _)| (r % n, c % n)));
             let (pattern, slots) = Pattern::new(n, &entries);
-            let mut lu = Lu::new(pattern.clone());
+            let mut lu = Lu::new(Arc::new(Symbolic::new(pattern.clone())));
             for round in 1..4 {
                 let mut values = vec![0.0; pattern.rows.len()];
                 for (e, slot) in slots.iter().enumerate() {
@@ -501,7 +512,7 @@ mod tests {
     #[test]
     fn names_the_column_that_makes_it_singular() {
         let (pattern, _) = Pattern::new(2, &[(0, 0), (1, 0), (0, 1), (1, 1)]);
-        let mut lu = Lu::new(pattern);
+        let mut lu = Lu::new(Arc::new(Symbolic::new(pattern)));
         assert!(lu.factor(&[1.0, 2.0, 2.0, 4.0]).is_err());
         assert!(lu.factor(&[f64::NAN, 2.0, 2.0, 4.0]).is_err());
         assert!(lu.factor(&[0.0, 2.0, 2.0, 0.0]).is_ok());

@@ -390,3 +390,15 @@ fn small_parts_do_what_is_expected() {
     );
     close(droop.measure("a.v", 0.0, 1.0, |w, _| w.at(1.0).unwrap()), 10.0 * (-1.001f64).exp(), 1e-3);
 }
+
+/// A diode given by points of its data sheet passes through them.
+#[test]
+fn a_diode_passes_through_its_measured_points() {
+    for (current, volts) in [("10m", 0.65), ("300m", 0.82), ("3", 1.05)] {
+        let rows: [Row<'_>; 2] = [
+            ("I1", CurrentSource, "gnd a", &[("current", current)]),
+            ("D1", Diode, "a gnd", &[("measured", "0.65 10m, 0.82 300m, 1.05 3")]),
+        ];
+        close(rest(&rows)("a"), volts, 1e-6);
+    }
+}

@@ -239,3 +239,27 @@ fn the_same_input_gives_the_same_numbers_to_the_bit() {
     let bits = |r: &Recording| r.columns.iter().flatten().chain(&r.times).map(|v| v.to_bits()).collect::<Vec<_>>();
     assert_eq!(bits(&first), bits(&second));
 }
+
+/// Equations built again for other values give what they would give built anew, to the bit.
+#[test]
+fn equations_built_again_for_other_values_are_the_same() {
+    let rows = |load: &'static [(&'static str, &'static str)]| -> [Row<'static>; 4] {
+        [
+            ("V1", SineSource, "a gnd", &[("amplitude", "10"), ("frequency", "50")]),
+            ("D1", Diode, "a b", &[]),
+            ("C1", Capacitor, "b gnd", &[("capacitance", "10u")]),
+            ("R1", Resistor, "b gnd", load),
+        ]
+    };
+    let (first, second) = (circuit(&rows(&[("resistance", "1k")])), circuit(&rows(&[("resistance", "330")])));
+    let known = Equations::new(&first);
+    let record = |equations: &Equations| {
+        let mut recording = Recording::default();
+        transient(equations, &settings(0.05), &mut recording, &mut Health::default()).unwrap();
+        recording
+    };
+    assert_eq!(record(&known.again(&second)), record(&Equations::new(&second)));
+    // Another circuit altogether is built from the ground.
+    let other = circuit(&rows(&[])[..3]);
+    assert_eq!(record(&known.again(&other)), record(&Equations::new(&other)));
+}

@@ -213,4 +213,9 @@ fn the_phase_margin_foretells_the_ringing() {
     let margin = (2.0 * damping / ((1.0 + 4.0 * damping.powi(4)).sqrt() - 2.0 * damping * damping).sqrt()).atan();
     assert!((margin.to_degrees() - margins.phase_margin.unwrap()).abs() < 3.0, "{} {margins:?}", margin.to_degrees());
     assert!((margins.damping.unwrap() - damping).abs() < 0.03);
+    // The decay of the whole ringing agrees, and its frequency is that of the closed loop's poles.
+    let ringing = run.measure("out.v", 1.001e-3, 3e-3, |w, s| w.ringing(s).unwrap());
+    assert!((ringing.damping - damping).abs() < 5e-3, "{ringing:?} for {damping}");
+    let wanted = (1e5f64 * 2.5e4).sqrt() * (1.0 - damping * damping).sqrt() / TAU;
+    assert!((ringing.frequency / wanted - 1.0).abs() < 1e-2, "{ringing:?} for {wanted}");
 }

@@ -4,9 +4,9 @@
 //! `M_an = M_s·L(H_e/a)`, `M = c·M_an + (1 − c)·M_irr`, `dM_irr/dH_e = (M_an − M_irr)⁺/k` towards
 //! the side the field moves to, so `dM/dH_e = χ = c·dM_an/dH_e + (1 − c)·dM_irr/dH_e`.
 //!
-//! A core is driven by voltage, so the field follows from the flux: with e the voltage per turn,
-//! `A·dB/dt = e` and `dH/dt = e/(μ₀·A)·(1 − αχ)/(1 + (1 − α)·χ)`, which holds H accurate by itself
-//! beside a far larger M. The windings add `N₁·i₁ + N₂·i₂ = H·l` and
+//! The flux density `B = μ₀·(H + M)` is a function of the unknowns H_e and M_irr, so flux is
+//! conserved: with e the voltage per turn, `A·dB/dt = e`, and
+//! `dH_e/dt = e/(μ₀·A)/(1 + (1 − α)·χ)` drives M_irr. The windings add `N₁·i₁ + N₂·i₂ = H·l` and
 //! `v_k = R_k·i_k + L_σk·di_k/dt + N_k·e`.
 //!
 //! Of the work on the core, `H·dB` per volume, the part
@@ -23,10 +23,9 @@ use circuit::ResolvedPart;
 const CREEP: f64 = 1e-9;
 /// Voltage per turn over which the direction turns, in V per V·s of saturation flux.
 const TURNING: f64 = 1e-3;
-/// Width of the corner where magnetisation becomes irreversible, relative to saturation.
-const CORNER: f64 = 1e-4;
-/// Width of the corner that keeps the field finite where parameters let the curve run away.
-const RUNAWAY: f64 = 1e-3;
+/// Width of the corner where magnetisation becomes irreversible, relative to the pinning field: beside
+/// the core's own μ₀ it must be nothing, or saturation would be overshot.
+const CORNER: f64 = 0.02;
 
 /// What a core is made of: saturation magnetisation, shape a, pinning k (A/m), coupling α between
 /// domains, reversible part c. The presets are generic.
@@ -104,16 +103,14 @@ fn inverse_langevin(y: f64) -> f64 {
 
 /// What the material does at a point, in any arithmetic.
 struct State<T> {
-    effective: T,
+    field: T,
     magnetisation: T,
     anhysteretic: T,
-    irreversible: T,
-    /// dM_irr/dH_e and χ.
+    /// dM_irr/dt of pinning, A/m per second.
     pinned: T,
-    susceptibility: T,
 }
 
-/// Unknowns: start and end of primary and secondary, both currents, voltage per turn, B, H.
+/// Unknowns: start and end of primary and secondary, both currents, voltage per turn, H_e, M_irr.
 pub(super) struct HystereticTransformer {
     turns: [f64; 2],
     leakage: [f64; 2],
@@ -136,27 +133,25 @@ impl HystereticTransformer {
         }
     }
 
-    fn state<T: Real>(&self, e: T, density: T, field: T) -> State<T> {
+    fn state<T: Real>(&self, x: &[T]) -> State<T> {
         let Material { saturation, shape, pinning, domains, reversible } = self.material;
-        let magnetisation = density.scale(1.0 / MU_0) - field;
-        let effective = field + magnetisation.scale(domains);
-        let x = effective.scale(1.0 / shape);
-        let [value, slope, bend] = langevin(x.value());
-        let anhysteretic = x.map(value, slope).scale(saturation);
-        let irreversible = (magnetisation - anhysteretic.scale(reversible)).scale(1.0 / (1.0 - reversible));
+        let [e, effective, irreversible] = [x[6], x[7], x[8]];
+        let ratio = effective.scale(1.0 / shape);
+        let [value, slope, bend] = langevin(ratio.value());
+        let anhysteretic = ratio.map(value, slope).scale(saturation);
+        let magnetisation = anhysteretic.scale(reversible) + irreversible.scale(1.0 - reversible);
         let turning = TURNING * MU_0 * saturation * self.area;
         let direction = e / e.square().plus(turning * turning).sqrt();
-        let pull = ((anhysteretic - irreversible) * direction).positive(CORNER * saturation);
-        let pinned = pull.scale(1.0 / pinning);
-        let susceptibility = x.map(slope, bend).scale(reversible * saturation / shape) + pinned.scale(1.0 - reversible);
-        State { effective, magnetisation, anhysteretic, irreversible, pinned, susceptibility }
+        let pull = ((anhysteretic - irreversible) * direction).soft_positive(CORNER * pinning).scale(1.0 / pinning);
+        let susceptibility =
+            ratio.map(slope, bend).scale(reversible * saturation / shape) + pull.scale(1.0 - reversible);
+        let rate = e.scale(1.0 / (MU_0 * self.area)) / susceptibility.scale(1.0 - domains).plus(1.0);
+        State { field: effective - magnetisation.scale(domains), magnetisation, anhysteretic, pinned: pull * rate }
     }
 
-    /// dH/dB in units of 1/μ₀.
-    fn reluctivity<T: Real>(&self, susceptibility: T) -> T {
-        let domains = self.material.domains;
-        let rise = (-susceptibility.scale(domains)).plus(1.0).positive(RUNAWAY);
-        rise / susceptibility.scale(1.0 - domains).plus(1.0)
+    /// Field at which the material without hysteresis would have this magnetisation, A/m.
+    fn rest(&self, irreversible: f64) -> f64 {
+        self.material.shape * inverse_langevin(irreversible / self.material.saturation)
     }
 }
 
@@ -166,30 +161,31 @@ impl Device for HystereticTransformer {
 
     fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]) {
         let x = at.x;
-        let [i1, i2, e, density, field] = std::array::from_fn(|k| x[4 + k]);
+        let [i1, i2, e] = [x[4], x[5], x[6]];
+        let State { field, anhysteretic, pinned, .. } = self.state(x);
         (f[0], f[1], f[2], f[3]) = (i1, -i1, i2, -i2);
         f[4] = x[0] - x[1] - i1.scale(self.resistance[0]) - e.scale(self.turns[0]);
         f[5] = x[2] - x[3] - i2.scale(self.resistance[1]) - e.scale(self.turns[1]);
         f[6] = i1.scale(self.turns[0]) + i2.scale(self.turns[1]) - field.scale(self.length);
-        f[7] = -e.scale(1.0 / self.area);
-        let state = self.state(e, density, field);
-        let creep = (state.anhysteretic - state.magnetisation).scale(CREEP);
-        f[8] = creep - e.scale(1.0 / (MU_0 * self.area)) * self.reluctivity(state.susceptibility);
+        f[7] = -e;
+        f[8] = (x[8] - anhysteretic).scale(CREEP) - pinned;
     }
 
     fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
         for k in 0..2 {
             q[4 + k] = -at.x[4 + k].scale(self.leakage[k]);
         }
-        (q[7], q[8]) = (at.x[7], at.x[8]);
+        let State { field, magnetisation, .. } = self.state(at.x);
+        q[7] = (field + magnetisation).scale(MU_0 * self.area);
+        q[8] = at.x[8];
     }
 
     fn stored(&self, x: &[f64]) -> f64 {
         let Material { saturation, shape, domains, reversible, .. } = self.material;
-        let (density, field) = (x[7], x[8]);
-        let State { effective, magnetisation, irreversible, .. } = self.state(x[6], density, field);
+        let (effective, irreversible) = (x[7], x[8]);
+        let State { field, magnetisation, .. } = self.state(x);
         let integral = |h: f64| saturation * shape * langevin_integral(h / shape);
-        let rest = shape * inverse_langevin(irreversible / saturation);
+        let rest = self.rest(irreversible);
         let energy = 0.5 * field * field + effective * magnetisation
             - 0.5 * domains * magnetisation * magnetisation
             - reversible * integral(effective)
@@ -199,20 +195,15 @@ impl Device for HystereticTransformer {
     }
 
     fn storing(&self, x: &[f64]) -> f64 {
-        let Material { saturation, shape, domains, reversible, .. } = self.material;
-        let state = self.state(x[6], x[7], x[8]);
-        let density_rate = x[6] / self.area;
-        let field_rate = density_rate / MU_0 * self.reluctivity(state.susceptibility);
-        let effective_rate = field_rate + domains * (density_rate / MU_0 - field_rate);
-        let rest = shape * inverse_langevin(state.irreversible / saturation);
-        let lost = MU_0 * (1.0 - reversible) * (state.effective - rest) * state.pinned * effective_rate;
+        let against = x[7] - self.rest(x[8]);
+        let lost = MU_0 * (1.0 - self.material.reversible) * against * self.state(x).pinned;
         let taken: f64 = (0..2).map(|k| (x[2 * k] - x[2 * k + 1] - self.resistance[k] * x[4 + k]) * x[4 + k]).sum();
         taken - self.area * self.length * lost
     }
 
     fn region(&self, x: &[f64]) -> Option<&'static str> {
-        let saturation = MU_0 * self.material.saturation;
-        Some(if x[7].abs() > SATURATED * saturation { "saturated" } else { "unsaturated" })
+        let saturated = self.state(x).magnetisation.abs() > SATURATED * self.material.saturation;
+        Some(if saturated { "saturated" } else { "unsaturated" })
     }
 }
 
