@@ -402,3 +402,26 @@ fn a_diode_passes_through_its_measured_points() {
         close(rest(&rows)("a"), volts, 1e-6);
     }
 }
+
+/// With a tenth of its collector current into the base it has its saturation voltage.
+#[test]
+fn a_transistor_saturates_as_its_sheet_says() {
+    for (volts, wanted) in [("0.12", 0.12), ("0.25", 0.25)] {
+        let rows: [Row<'_>; 3] = [
+            ("I1", CurrentSource, "gnd b", &[("current", "1m")]),
+            ("I2", CurrentSource, "gnd c", &[("current", "10m")]),
+            (
+                "Q1",
+                Npn,
+                "c b gnd",
+                &[
+                    ("saturation_voltage", volts),
+                    ("collector_current", "10m"),
+                    ("knee_current", "0"),
+                    ("early_voltage", "0"),
+                ],
+            ),
+        ];
+        close(rest(&rows)("c"), wanted, 1e-3);
+    }
+}

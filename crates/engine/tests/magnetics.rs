@@ -93,24 +93,19 @@ fn a_hysteresis_loop_closes_and_its_area_is_lost() {
     }
 }
 
-/// Solves a complex system of three equations by elimination.
-fn solve(mut a: [[Complex64; 3]; 3], mut b: [Complex64; 3]) -> [Complex64; 3] {
-    for k in 0..3 {
-        for row in k + 1..3 {
-            let factor = a[row][k] / a[k][k];
-            for column in k..3 {
-                a[row][column] -= factor * a[k][column];
-            }
-            b[row] -= factor * b[k];
+/// Solves a complex system of three equations by Cramer's rule.
+fn solve(a: [[Complex64; 3]; 3], b: [Complex64; 3]) -> [Complex64; 3] {
+    let determinant = |m: [[Complex64; 3]; 3]| {
+        let minor = |i: usize, j: usize| m[1][i] * m[2][j] - m[1][j] * m[2][i];
+        m[0][0] * minor(1, 2) - m[0][1] * minor(0, 2) + m[0][2] * minor(0, 1)
+    };
+    std::array::from_fn(|k| {
+        let mut replaced = a;
+        for (row, value) in replaced.iter_mut().zip(b) {
+            row[k] = value;
         }
-    }
-    for k in (0..3).rev() {
-        for column in k + 1..3 {
-            b[k] -= a[k][column] * b[column];
-        }
-        b[k] /= a[k][k];
-    }
-    b
+        determinant(replaced) / determinant(a)
+    })
 }
 
 /// Phasors: `(R + jωL)·i = v` with the loads among the resistances.

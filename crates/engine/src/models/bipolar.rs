@@ -5,7 +5,8 @@
 //! `I_ct = (I_F − I_R)/q_b`, `I_b = I_F/β_F + I_R/β_R`, `q_b = q₁/2·(1 + √(1 + 4·I_F/I_K))`,
 //! `q₁ = 1/(1 − v_bc/V_A)`, `I_F = I_s·(e^(v_be/V_T) − 1)`, `I_R` likewise with `v_bc`.
 //!
-//! Base and collector stand behind resistances. Charges: both depletion layers, and `τ_F·I_F`
+//! Base and collector stand behind resistances; the collector's follows from the saturation voltage if
+//! that is given. Charges: both depletion layers, and `τ_F·I_F`
 //! with `τ_F = 1/(2π·f_T)`. `I_s` follows from the base-emitter voltage at one collector current.
 
 use super::device::{At, Device, Exponential, Inside, JUNCTIONS};
@@ -38,6 +39,20 @@ pub(super) struct Bipolar {
     base_collector: Depletion,
 }
 
+/// Collector current over base current at which saturation voltages are stated (common practice).
+const FORCED_GAIN: f64 = 10.0;
+/// Collector resistance left at least, Ω.
+const LEAST_RESISTANCE: f64 = 1e-6;
+
+/// Saturation voltage of the junctions alone, `V_T·ln(I_F/I_R)`, at the forced gain: from
+/// `I_c = I_F − I_R·(1 + 1/β_R)` and `I_b = I_F/β_F + I_R/β_R`.
+fn intrinsic_saturation(gain: f64, reverse_gain: f64) -> f64 {
+    let base = 1.0 / FORCED_GAIN;
+    let reverse = (gain * base - 1.0) / (1.0 + (1.0 + gain) / reverse_gain);
+    let forward = gain * (base - reverse / reverse_gain);
+    if reverse > 0.0 { THERMAL_VOLTAGE * (forward / reverse).ln() } else { 0.0 }
+}
+
 fn reciprocal(value: f64) -> f64 {
     if value > 0.0 { 1.0 / value } else { 0.0 }
 }
@@ -48,15 +63,22 @@ impl Bipolar {
         let knee = reciprocal(part.value("knee_current"));
         // At the stated current the base charge has already grown; v_bc is taken as zero.
         let forward = current * 0.5 * (1.0 + (1.0 + 4.0 * current * knee).sqrt());
+        let (gain, reverse_gain) = (part.value("gain"), part.value("reverse_gain"));
+        let saturated = part.value("saturation_voltage");
+        let collector_resistance = if saturated > 0.0 {
+            ((saturated - intrinsic_saturation(gain, reverse_gain)) / current).max(LEAST_RESISTANCE)
+        } else {
+            part.value("collector_resistance")
+        };
         Bipolar {
             sign: if part.kind == KindId::Pnp { -1.0 } else { 1.0 },
             saturation_current: forward / (part.value("base_emitter_voltage") / THERMAL_VOLTAGE).exp_m1(),
-            gain: part.value("gain"),
-            reverse_gain: part.value("reverse_gain"),
+            gain,
+            reverse_gain,
             early: reciprocal(part.value("early_voltage")),
             knee,
             base_conductance: 1.0 / part.value("base_resistance"),
-            collector_conductance: 1.0 / part.value("collector_resistance"),
+            collector_conductance: 1.0 / collector_resistance,
             transit_time: reciprocal(TAU * part.value("transition_frequency")),
             base_emitter: Depletion::new(part.value("emitter_capacitance"), BUILT_IN),
             base_collector: Depletion::new(part.value("collector_capacitance"), BUILT_IN),
