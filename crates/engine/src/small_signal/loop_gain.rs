@@ -41,7 +41,7 @@ pub struct Margins {
 /// Measures the loop gain at a pin of a part, over a log grid with points added where it bends.
 ///
 /// # Errors
-/// [`EngineError::Unknown`] if there is no such pin; as [`operating_point()`].
+/// [`EngineError::Unknown`] if there is no such pin; as [`SmallSignal::new`].
 pub fn loop_gain(
     circuit: &Circuit,
     part: &str,
