@@ -22,7 +22,7 @@ use std::time::{Duration, Instant};
 
 const DEFAULT: f64 = 1e-3;
 const TIGHT: f64 = 1e-6;
-const TOLERANCES: [f64; 11] = [1e-2, 3e-3, 1e-3, 3e-4, 1e-4, 3e-5, 1e-5, 3e-6, 1e-6, 3e-7, 1e-7];
+const TOLERANCES: [f64; 13] = [1e-2, 3e-3, 1e-3, 3e-4, 1e-4, 3e-5, 1e-5, 3e-6, 1e-6, 3e-7, 1e-7, 3e-8, 1e-8];
 
 fn engine<C: Case>(equations: &Equations, tolerance: f64) -> (Recording, Health) {
     let (mut recording, mut health) = (Recording::default(), Health::default());
