@@ -3,53 +3,21 @@
 
 mod common;
 
-use circuit::KindId::{Amplifier, Capacitor, DcSource, MosfetP, Resistor, SteppedLoad};
+use common::systems::{Case, LoadStep};
 use common::{Row, circuit};
 use mellow_engine::{Equations, Health, LoopGain, Recording, Settings, Start, loop_gain, transient};
 
 /// 5 V from 6.5 V; the amplifier's output drives the gate, so its inverting input is the reference.
 fn regulator<'a>(esr: &'a str, load: &'a [(&'a str, &'a str)]) -> circuit::Circuit {
     let esr: &[(&str, &str)] = &[("capacitance", "4.7u"), ("esr", esr)];
-    let rows: Vec<Row<'_>> = vec![
-        ("V1", DcSource, "in gnd", &[("voltage", "6.5")]),
-        ("V2", DcSource, "ref gnd", &[("voltage", "1.25")]),
-        (
-            "U1",
-            Amplifier,
-            "g fb ref in gnd",
-            &[
-                ("gain", "100"),
-                ("gain_bandwidth", "50M"),
-                ("second_pole", "200M"),
-                ("output_resistance", "2k"),
-                ("current_limit", "5m"),
-                ("headroom_high", "50m"),
-                ("headroom_low", "50m"),
-                ("supply_current", "50u"),
-                ("slew_rate", "50M"),
-            ],
-        ),
-        (
-            "Q1",
-            MosfetP,
-            "out g in",
-            &[
-                ("threshold", "1"),
-                ("on_resistance", "0.2"),
-                ("on_gate_voltage", "4.5"),
-                ("transconductance", "1.5"),
-                ("transconductance_current", "0.5"),
-                ("input_capacitance", "300p"),
-                ("output_capacitance", "100p"),
-                ("reverse_capacitance", "30p"),
-                ("capacitance_voltage", "5"),
-            ],
-        ),
-        ("R1", Resistor, "out fb", &[("resistance", "300k")]),
-        ("R2", Resistor, "fb gnd", &[("resistance", "100k")]),
-        ("C1", Capacitor, "out gnd", esr),
-        ("P1", SteppedLoad, "out gnd", load),
-    ];
+    let mut rows: Vec<Row<'_>> = LoadStep::ROWS.to_vec();
+    for row in &mut rows {
+        match row.0 {
+            "C1" => row.3 = esr,
+            "P1" => row.3 = load,
+            _ => {}
+        }
+    }
     circuit(&rows)
 }
 
