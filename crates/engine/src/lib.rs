@@ -25,7 +25,8 @@ pub use health::{EnergyBalance, Health};
 pub use operating_point::{Method, OperatingPoint, operating_point};
 pub use recording::{Chunk, Command, Observer, Progress, Recording, STAGE};
 pub use small_signal::{
-    Complex64, Excitation, LoopGain, Margins, Resonance, Response, SmallSignal, log_grid, loop_gain, resonances, sweep,
+    Complex64, Excitation, LoopGain, Margins, Resonance, Response, SmallSignal, log_grid, loop_gain, phase, resonances,
+    sweep,
 };
 pub use transient::{Ended, Settings, Start, Transient, transient};
 

@@ -18,7 +18,7 @@ pub(crate) fn chunk_nodes(columns: usize) -> usize {
     (CHUNK_VALUES / columns.max(1)).clamp(64, 4096) & !1
 }
 
-/// A piece of a recording.
+/// A piece of a recording. It starts with the end of a step, except where a run went on after a stop.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Chunk {
     /// Times of the nodes, s.

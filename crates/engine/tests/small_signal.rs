@@ -6,7 +6,7 @@ use circuit::KindId::{
     Amplifier, Capacitor, DcSource, Inductor, Npn, Resistor, VoltageControlledCurrent, VoltageControlledVoltage,
 };
 use common::{Row, circuit, run};
-use mellow_engine::{Complex64, Excitation, SmallSignal, log_grid, loop_gain};
+use mellow_engine::{Complex64, EngineError, Excitation, SmallSignal, log_grid, loop_gain, resonances, sweep};
 use std::f64::consts::TAU;
 
 fn decibels(z: Complex64) -> f64 {
@@ -42,6 +42,17 @@ fn a_resonance_and_an_impedance_follow_their_formulas() {
         agrees(impedance, series / (1.0 + series * s * 1e-6), f);
     }
     assert!(linear.respond(&Excitation::Source("L1".to_owned()), 1.0).is_err());
+    // The current peaks at 1/(2π√(LC)) with 1/R, and its quality is √(L/C)/R.
+    let points = sweep(100.0, 1e5, 10.0, |f| {
+        let response = linear.respond(&Excitation::Source("V1".to_owned()), f)?;
+        Ok::<_, EngineError>(response.current("R1").unwrap())
+    });
+    let peaks = resonances(&points.unwrap());
+    assert_eq!(peaks.len(), 1);
+    let close = |found: f64, wanted: f64, within: f64| assert!((found / wanted - 1.0).abs() < within, "{peaks:?}");
+    close(peaks[0].frequency, 1.0 / (TAU * 1e-9f64.sqrt()), 1e-3);
+    close(peaks[0].magnitude, 1.0 / 3.0, 1e-2);
+    close(peaks[0].quality.unwrap(), 1e3f64.sqrt() / 3.0, 3e-2);
 }
 
 /// g_m·(R ‖ 1/sC) at the collector: a transistor's linearisation is its own transconductance.

@@ -35,6 +35,13 @@ fn loop_gain_tells_a_stable_regulator_from_one_that_oscillates() {
     assert!(margin("ldo_stable.json") > 30.0 && margin("ldo_oscillating.json") < 5.0);
     let (code, out, _) = mellow_coil("loop-gain", "ldo_stable.json", &["--pin", "U1.inp", "--to", "100M"]);
     assert!(code == 0 && out.contains("Phase margin") && out.contains("Crossover"), "{out}");
+    // Phases in degrees, without jumps: from next to nothing down through a right angle.
+    let phases: Vec<f64> = out
+        .lines()
+        .filter_map(|line| line.split_whitespace().find_map(|word| word.strip_suffix('°')?.parse().ok()))
+        .collect();
+    assert!(phases[0].abs() < 30.0 && phases.iter().any(|p| *p < -90.0), "{phases:?}");
+    assert!(phases.windows(2).take(phases.len() - 2).all(|p| (p[1] - p[0]).abs() < 90.0), "{phases:?}");
 }
 
 #[test]

@@ -116,6 +116,13 @@ function Health({ run }: { run?: Run }) {
       `${(100 * engine.energy.relative).toPrecision(2)}\u2009% of ${show(engine.energy.delivered, "joule", 3)} delivered`,
     ],
     ["Steps", `${engine.steps} accepted, ${engine.rejected} rejected, ${engine.unsettled} cut short`],
+    ...(engine.trips ? ([["Trips", `${engine.trips}, each located in time`]] as [string, string][]) : []),
+    ...(engine.leaps
+      ? ([["Leaps", `${engine.leaps} over changes too fast to resolve`]] as [string, string][])
+      : []),
+    ...(engine.fallbacks?.length
+      ? ([["Operating point", `not found by ${engine.fallbacks.join(", ")}`]] as [string, string][])
+      : []),
     [
       "Shortest step",
       `${show(engine.shortest_step, "second", 3)} at ${show(engine.shortest_at, "second", 4)}`,

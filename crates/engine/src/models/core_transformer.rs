@@ -12,13 +12,52 @@ pub(super) const MU_0: f64 = 1.256_637_062_12e-6;
 /// Flux density, relative to its saturation, from which on a core counts as saturated.
 pub(super) const SATURATED: f64 = 0.9;
 
+/// Two windings on a core, whatever it is made of; pins and currents are a device's first unknowns.
+pub(super) struct Wound {
+    pub(super) turns: [f64; 2],
+    pub(super) leakage: [f64; 2],
+    pub(super) resistance: [f64; 2],
+    pub(super) area: f64,
+    pub(super) length: f64,
+}
+
+impl Wound {
+    pub(super) fn new(part: &ResolvedPart) -> Self {
+        let both = |name: &str| [part.value(&format!("primary_{name}")), part.value(&format!("secondary_{name}"))];
+        Wound {
+            turns: both("turns"),
+            leakage: both("leakage"),
+            resistance: both("resistance"),
+            area: part.value("core_area"),
+            length: part.value("path_length"),
+        }
+    }
+
+    /// Writes the rows of the pins; returns the voltages behind the resistances, V.
+    pub(super) fn flows<T: Real>(&self, x: &[T], f: &mut [T]) -> [T; 2] {
+        (f[0], f[1], f[2], f[3]) = (x[4], -x[4], x[5], -x[5]);
+        std::array::from_fn(|k| x[2 * k] - x[2 * k + 1] - x[4 + k].scale(self.resistance[k]))
+    }
+
+    /// N₁·i₁ + N₂·i₂, A.
+    pub(super) fn turns_current<T: Real>(&self, x: &[T]) -> T {
+        x[4].scale(self.turns[0]) + x[5].scale(self.turns[1])
+    }
+
+    /// Energy in the leakage inductances, J.
+    pub(super) fn leakage_energy(&self, x: &[f64]) -> f64 {
+        (0..2).map(|k| 0.5 * self.leakage[k] * x[4 + k] * x[4 + k]).sum()
+    }
+
+    /// Power taken at the pins and not lost in the resistances, W.
+    pub(super) fn taken(&self, x: &[f64]) -> f64 {
+        (0..2).map(|k| (x[2 * k] - x[2 * k + 1] - self.resistance[k] * x[4 + k]) * x[4 + k]).sum()
+    }
+}
+
 /// Unknowns: start and end of the primary, start and end of the secondary, both currents.
 pub(super) struct CoreTransformer {
-    turns: [f64; 2],
-    leakage: [f64; 2],
-    resistance: [f64; 2],
-    area: f64,
-    length: f64,
+    wound: Wound,
     saturation: f64,
     /// Slope of the saturating part at H = 0, H/m.
     steep: f64,
@@ -26,13 +65,8 @@ pub(super) struct CoreTransformer {
 
 impl CoreTransformer {
     pub(super) fn new(part: &ResolvedPart) -> Self {
-        let both = |name: &str| [part.value(&format!("primary_{name}")), part.value(&format!("secondary_{name}"))];
         CoreTransformer {
-            turns: both("turns"),
-            leakage: both("leakage"),
-            resistance: both("resistance"),
-            area: part.value("core_area"),
-            length: part.value("path_length"),
+            wound: Wound::new(part),
             saturation: part.value("saturation"),
             steep: MU_0 * (part.value("permeability") - 1.0),
         }
@@ -40,7 +74,7 @@ impl CoreTransformer {
 
     /// Field strength H, A/m.
     fn field<T: Real>(&self, x: &[T]) -> T {
-        (x[4].scale(self.turns[0]) + x[5].scale(self.turns[1])).scale(1.0 / self.length)
+        self.wound.turns_current(x).scale(1.0 / self.wound.length)
     }
 
     /// Flux density B, T.
@@ -53,16 +87,13 @@ impl Device for CoreTransformer {
     const INSIDE: &'static [Inside] = &[Inside::Winding, Inside::Winding];
 
     fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]) {
-        let x = at.x;
-        (f[0], f[1], f[2], f[3]) = (x[4], -x[4], x[5], -x[5]);
-        f[4] = x[0] - x[1] - x[4].scale(self.resistance[0]);
-        f[5] = x[2] - x[3] - x[5].scale(self.resistance[1]);
+        [f[4], f[5]] = self.wound.flows(at.x, f);
     }
 
     fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
-        let flux = self.density(self.field(at.x)).scale(self.area);
+        let flux = self.density(self.field(at.x)).scale(self.wound.area);
         for k in 0..2 {
-            q[4 + k] = -(flux.scale(self.turns[k]) + at.x[4 + k].scale(self.leakage[k]));
+            q[4 + k] = -(flux.scale(self.wound.turns[k]) + at.x[4 + k].scale(self.wound.leakage[k]));
         }
     }
 
@@ -76,11 +107,11 @@ impl Device for CoreTransformer {
         // ∫ H·dB = H·B − ∫ B·dH, with ∫ tanh = ln cosh.
         let bent = ln_cosh(self.steep / self.saturation * h);
         let coenergy = 0.5 * MU_0 * h * h + self.saturation * self.saturation / self.steep.max(1e-30) * bent;
-        let in_core = self.area * self.length * (h * self.density(h) - coenergy);
-        in_core + (0..2).map(|k| 0.5 * self.leakage[k] * x[4 + k] * x[4 + k]).sum::<f64>()
+        let in_core = self.wound.area * self.wound.length * (h * self.density(h) - coenergy);
+        in_core + self.wound.leakage_energy(x)
     }
 
     fn storing(&self, x: &[f64]) -> f64 {
-        (0..2).map(|k| (x[2 * k] - x[2 * k + 1] - self.resistance[k] * x[4 + k]) * x[4 + k]).sum()
+        self.wound.taken(x)
     }
 }

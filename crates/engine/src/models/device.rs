@@ -3,7 +3,7 @@
 
 use super::real::{Dependent, Dual, Real};
 use super::{Model, Point};
-use crate::equations::{Constants, Entry, Junction, Layout, Stamps};
+use crate::equations::{Entry, Junction, Layout, Stamps};
 use circuit::ResolvedPart;
 
 /// What an unknown inside a device is.
@@ -223,7 +223,6 @@ impl<D: Device, const W: usize> Wrapped<D, W> {
 }
 
 impl<D: Device, const W: usize> Model for Wrapped<D, W> {
-    fn constants(&self, _constants: &mut Constants<'_>) {}
     fn varies(&self) -> bool {
         true
     }

@@ -13,7 +13,7 @@
 //! `μ₀·(1 − c)·(H_e − M_an⁻¹(M_irr))·dM_irr` is lost, which is never negative; the rest is the
 //! differential of the stored energy below (by partial integration of `H·dM`; our own).
 
-use super::core_transformer::{MU_0, SATURATED};
+use super::core_transformer::{MU_0, SATURATED, Wound};
 use super::device::{At, Device, Inside};
 use super::real::Real;
 use circuit::ResolvedPart;
@@ -112,25 +112,13 @@ struct State<T> {
 
 /// Unknowns: start and end of primary and secondary, both currents, voltage per turn, H_e, M_irr.
 pub(super) struct HystereticTransformer {
-    turns: [f64; 2],
-    leakage: [f64; 2],
-    resistance: [f64; 2],
-    area: f64,
-    length: f64,
+    wound: Wound,
     material: Material,
 }
 
 impl HystereticTransformer {
     pub(super) fn new(part: &ResolvedPart) -> Self {
-        let both = |name: &str| [part.value(&format!("primary_{name}")), part.value(&format!("secondary_{name}"))];
-        HystereticTransformer {
-            turns: both("turns"),
-            leakage: both("leakage"),
-            resistance: both("resistance"),
-            area: part.value("core_area"),
-            length: part.value("path_length"),
-            material: Material::new(part),
-        }
+        HystereticTransformer { wound: Wound::new(part), material: Material::new(part) }
     }
 
     fn state<T: Real>(&self, x: &[T]) -> State<T> {
@@ -140,12 +128,12 @@ impl HystereticTransformer {
         let [value, slope, bend] = langevin(ratio.value());
         let anhysteretic = ratio.map(value, slope).scale(saturation);
         let magnetisation = anhysteretic.scale(reversible) + irreversible.scale(1.0 - reversible);
-        let turning = TURNING * MU_0 * saturation * self.area;
+        let turning = TURNING * MU_0 * saturation * self.wound.area;
         let direction = e / e.square().plus(turning * turning).sqrt();
         let pull = ((anhysteretic - irreversible) * direction).soft_positive(CORNER * pinning).scale(1.0 / pinning);
         let susceptibility =
             ratio.map(slope, bend).scale(reversible * saturation / shape) + pull.scale(1.0 - reversible);
-        let rate = e.scale(1.0 / (MU_0 * self.area)) / susceptibility.scale(1.0 - domains).plus(1.0);
+        let rate = e.scale(1.0 / (MU_0 * self.wound.area)) / susceptibility.scale(1.0 - domains).plus(1.0);
         State { field: effective - magnetisation.scale(domains), magnetisation, anhysteretic, pinned: pull * rate }
     }
 
@@ -161,22 +149,22 @@ impl Device for HystereticTransformer {
 
     fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]) {
         let x = at.x;
-        let [i1, i2, e] = [x[4], x[5], x[6]];
+        let e = x[6];
         let State { field, anhysteretic, pinned, .. } = self.state(x);
-        (f[0], f[1], f[2], f[3]) = (i1, -i1, i2, -i2);
-        f[4] = x[0] - x[1] - i1.scale(self.resistance[0]) - e.scale(self.turns[0]);
-        f[5] = x[2] - x[3] - i2.scale(self.resistance[1]) - e.scale(self.turns[1]);
-        f[6] = i1.scale(self.turns[0]) + i2.scale(self.turns[1]) - field.scale(self.length);
+        let [primary, secondary] = self.wound.flows(x, f);
+        f[4] = primary - e.scale(self.wound.turns[0]);
+        f[5] = secondary - e.scale(self.wound.turns[1]);
+        f[6] = self.wound.turns_current(x) - field.scale(self.wound.length);
         f[7] = -e;
         f[8] = (x[8] - anhysteretic).scale(CREEP) - pinned;
     }
 
     fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
         for k in 0..2 {
-            q[4 + k] = -at.x[4 + k].scale(self.leakage[k]);
+            q[4 + k] = -at.x[4 + k].scale(self.wound.leakage[k]);
         }
         let State { field, magnetisation, .. } = self.state(at.x);
-        q[7] = (field + magnetisation).scale(MU_0 * self.area);
+        q[7] = (field + magnetisation).scale(MU_0 * self.wound.area);
         q[8] = at.x[8];
     }
 
@@ -190,15 +178,13 @@ impl Device for HystereticTransformer {
             - 0.5 * domains * magnetisation * magnetisation
             - reversible * integral(effective)
             - (1.0 - reversible) * (irreversible * (effective - rest) + integral(rest));
-        let leakage: f64 = (0..2).map(|k| 0.5 * self.leakage[k] * x[4 + k] * x[4 + k]).sum();
-        self.area * self.length * MU_0 * energy + leakage
+        self.wound.area * self.wound.length * MU_0 * energy + self.wound.leakage_energy(x)
     }
 
     fn storing(&self, x: &[f64]) -> f64 {
         let against = x[7] - self.rest(x[8]);
         let lost = MU_0 * (1.0 - self.material.reversible) * against * self.state(x).pinned;
-        let taken: f64 = (0..2).map(|k| (x[2 * k] - x[2 * k + 1] - self.resistance[k] * x[4 + k]) * x[4 + k]).sum();
-        taken - self.area * self.length * lost
+        self.wound.taken(x) - self.wound.area * self.wound.length * lost
     }
 
     fn region(&self, x: &[f64]) -> Option<&'static str> {

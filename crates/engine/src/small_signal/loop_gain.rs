@@ -5,11 +5,10 @@
 //! Visvanathan, Hantgan & Kundert, IEEE Circuits & Devices 17, 2001). T is positive for negative
 //! feedback; the closed loop's denominator is 1 + T.
 
-use super::sweep::sweep;
+use super::sweep::{phase, sweep};
 use super::{Complex64, Excitation, SmallSignal};
 use crate::EngineError;
 use circuit::{Circuit, KindId, ResolvedPart};
-use std::f64::consts::TAU;
 
 /// A loop gain over frequency.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -111,7 +110,7 @@ impl LoopGain {
     /// Crossover, margins and peak.
     pub fn margins(&self) -> Margins {
         let mut margins = Margins::default();
-        let phase = self.phase();
+        let phase = phase(self.gain.iter().copied());
         for k in 0..self.gain.len().saturating_sub(1) {
             let size = |k: usize| self.gain[k].norm().ln();
             let at =
@@ -133,17 +132,6 @@ impl LoopGain {
         margins.closed_peak = closed.fold(0.0, f64::max);
         margins.damping = margins.phase_margin.filter(|pm| (0.0..90.0).contains(pm)).map(|pm| damping(pm.to_radians()));
         margins
-    }
-
-    /// Phase of T without jumps, rad, beginning within ±180°.
-    pub fn phase(&self) -> Vec<f64> {
-        let mut phase: Vec<f64> = Vec::with_capacity(self.gain.len());
-        for t in &self.gain {
-            let raw = t.arg();
-            let last = phase.last().copied().unwrap_or(raw);
-            phase.push(raw + ((last - raw) / TAU).round() * TAU);
-        }
-        phase
     }
 }
 

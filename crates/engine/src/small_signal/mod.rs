@@ -3,16 +3,16 @@
 mod loop_gain;
 mod sweep;
 
+use crate::EngineError;
 use crate::equations::{Conditions, Equations};
 use crate::models::Point;
 use crate::operating_point::{GMIN, OperatingPoint, operating_point};
 use crate::sparse::Lu;
-use crate::{Column, EngineError};
-use circuit::{Circuit, Quantity};
+use circuit::Circuit;
 pub use loop_gain::{LoopGain, Margins, loop_gain};
 pub use num_complex::Complex64;
 use std::f64::consts::TAU;
-pub use sweep::{Resonance, log_grid, resonances, sweep};
+pub use sweep::{Resonance, log_grid, phase, resonances, sweep};
 
 /// What is shaken, with amplitude one.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -148,14 +148,5 @@ impl Response<'_> {
             (value(1.0) - value(-1.0)) / (2.0 * h)
         };
         Some(Complex64::new(along(|z| z.re), along(|z| z.im)))
-    }
-
-    /// Phasor of a recorded column's quantity; None for powers, which are not linear.
-    pub fn column(&self, column: &Column) -> Option<Complex64> {
-        match column.quantity {
-            Quantity::Voltage => self.net(&column.of),
-            Quantity::Current => self.current(&column.of),
-            _ => None,
-        }
     }
 }

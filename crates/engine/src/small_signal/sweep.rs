@@ -1,6 +1,7 @@
 //! Responses over frequency: where to look, and the peaks in what was found.
 
 use super::Complex64;
+use std::f64::consts::TAU;
 
 /// Largest change of phase and of magnitude from point to point before points are added.
 const FINE_PHASE: f64 = 0.15;
@@ -46,6 +47,18 @@ pub fn sweep<E>(
         }
     }
     Ok(points)
+}
+
+/// Phase of each value without jumps, rad, beginning within ±π.
+pub fn phase(values: impl IntoIterator<Item = Complex64>) -> Vec<f64> {
+    let mut last = None;
+    let unwrapped = values.into_iter().map(|value| {
+        let raw = value.arg();
+        let near = last.map_or(raw, |last: f64| raw + ((last - raw) / TAU).round() * TAU);
+        last = Some(near);
+        near
+    });
+    unwrapped.collect()
 }
 
 /// A peak of a response.

@@ -272,7 +272,8 @@ impl<'a> Transient<'a> {
     /// Leaps over what time cannot resolve; false if that cannot be solved either.
     fn leap(&mut self, shortest: f64, target: f64, observer: &mut dyn Observer, health: &mut Health) -> bool {
         let room = 0.5 * (target - self.time());
-        let lengths = LEAPS.map(|factor| factor * shortest).into_iter().filter(|length| *length < room);
+        // Right before a corner what room there is must do.
+        let lengths = LEAPS.map(|factor| factor * shortest).into_iter().filter(|length| *length < room).chain([room]);
         let Some(length) = lengths.into_iter().find(|length| self.stepper.leap(*length, health)) else {
             return false;
         };

@@ -129,6 +129,16 @@ fn report(supply: &Supply, study: &str, outcome: &Outcome) {
         "  {} steps, {} rejected; energy balanced to {:.1e}",
         health.engine.steps, health.engine.rejected, health.engine.energy.relative
     );
+    for (count, what) in
+        [(health.engine.trips, "trips of switches"), (health.engine.leaps, "leaps over unresolvable changes")]
+    {
+        if count > 0 {
+            println!("  {count} {what}");
+        }
+    }
+    if !health.engine.fallbacks.is_empty() {
+        println!("  operating point not found by {}", health.engine.fallbacks.join(", "));
+    }
     for warning in &health.warnings {
         println!("  warning: {warning}");
     }

@@ -3,7 +3,7 @@
 use super::files::{bad_input, circuit_of, print};
 use circuit::{Circuit, Signal};
 use clap::Args;
-use engine::{Complex64, EngineError, Equations, Excitation, LoopGain, loop_gain, operating_point, resonances};
+use engine::{Complex64, EngineError, Equations, Excitation, loop_gain, operating_point, phase, resonances};
 use quantity::{Unit, show};
 use serde_json::json;
 use std::path::PathBuf;
@@ -62,12 +62,6 @@ fn failed(error: &FrequencyError) -> ExitCode {
 
 fn decibels(z: Complex64) -> f64 {
     20.0 * z.norm().log10()
-}
-
-/// Phases in degrees without jumps.
-fn phases(points: &[(f64, Complex64)]) -> Vec<f64> {
-    let gain = points.iter().map(|p| p.1).collect();
-    LoopGain { frequencies: Vec::new(), gain }.phase().into_iter().map(f64::to_degrees).collect()
 }
 
 fn as_json(points: &[(f64, Complex64)]) -> serde_json::Value {
@@ -155,9 +149,9 @@ fn table(sweep: &Sweep, points: &[(f64, Complex64)], title: &str, unit: &str) ->
         return ExitCode::SUCCESS;
     }
     println!("{title}\n\n  {:>12} {unit:>10} {:>10}", "frequency", "phase");
-    for ((f, z), phase) in points.iter().zip(phases(points)) {
+    for ((f, z), phase) in points.iter().zip(phase(points.iter().map(|p| p.1))) {
         let ohms = if unit == "dBΩ" { format!("  {}", show(z.norm(), Unit::Ohm, 4)) } else { String::new() };
-        println!("  {:>12} {:10.3} {phase:9.2}°{ohms}", show(*f, Unit::Hertz, 4), decibels(*z));
+        println!("  {:>12} {:10.3} {:9.2}°{ohms}", show(*f, Unit::Hertz, 4), decibels(*z), phase.to_degrees());
     }
     for peak in resonances(points) {
         let quality = peak.quality.map(|q| format!(", Q {q:.2}, damping {:.3}", 0.5 / q)).unwrap_or_default();
