@@ -229,7 +229,7 @@ pub(super) const THREE_WINDINGS: Kind = Kind {
         pin("t2", "third end"),
     ],
     parameters: &[
-        headline(quantity("primary_turns", "Primary turns", Unit::One, "1000", (1e-3, ANY), "Turns of the primary.")),
+        PRIMARY_TURNS,
         headline(quantity(
             "second_turns",
             "Second turns",
