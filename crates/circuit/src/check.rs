@@ -37,6 +37,8 @@ pub enum Severity {
 #[allow(missing_docs)]
 pub enum Place {
     Supply,
+    Source,
+    Output { output: String },
     Value { value: String },
     Stage { stage: String },
     Part { part: String },
@@ -70,6 +72,8 @@ impl std::fmt::Display for Place {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Place::Supply => write!(f, "the supply"),
+            Place::Source => write!(f, "the source"),
+            Place::Output { output } => write!(f, "output {output}"),
             Place::Value { value } => write!(f, "design value {value}"),
             Place::Stage { stage } => write!(f, "stage {stage}"),
             Place::Part { part } => write!(f, "{part}"),
@@ -257,7 +261,7 @@ fn magnetics(parts: &[ResolvedPart], findings: &mut Findings) {
     }
 }
 
-/// Measured points that no diode has.
+/// Measured figures that no device has.
 fn measured(parts: &[ResolvedPart], findings: &mut Findings) {
     for part in parts.iter().filter(|p| p.value("measured") > 0.0) {
         if fit::diode(&part.points, part.value("series_resistance")).is_none() {
@@ -267,6 +271,18 @@ fn measured(parts: &[ResolvedPart], findings: &mut Findings) {
                 format!("No diode has the measured points of {}", part.id),
                 "Give two or three pairs whose currents are positive and rise faster than their voltages; for two, lower \
                  the series resistance",
+            );
+        }
+    }
+    for part in parts.iter().filter(|p| p.value("gate_charge") > 0.0) {
+        let voltages = (part.value("on_gate_voltage"), part.value("gate_charge_voltage"));
+        let reverse = (part.value("reverse_capacitance"), part.value("capacitance_voltage"));
+        if fit::gate_source_capacitance(part.value("gate_charge"), voltages, reverse).is_none() {
+            findings.error(
+                "unfit-gate-charge",
+                Place::parameter(&part.id, "gate_charge"),
+                format!("The reverse capacitance of {} alone takes more than its gate charge", part.id),
+                "Give both from one data sheet, each with its voltage, or set the gate charge to 0",
             );
         }
     }

@@ -1,4 +1,4 @@
-use crate::KindId;
+use crate::{KindId, OutputDemand, SourceDemand, Stage};
 use quantity::Unit;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -21,6 +21,12 @@ pub struct Supply {
     /// Free text.
     #[serde(default)]
     pub notes: String,
+    /// What feeds the supply.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub source: Option<SourceDemand>,
+    /// What it must deliver.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub outputs: Vec<OutputDemand>,
     /// Named values usable in the parameters of parts and studies.
     #[serde(default)]
     pub values: Vec<DesignValue>,
@@ -56,40 +62,6 @@ pub struct DesignValue {
     pub note: String,
 }
 
-/// One step of the power path.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Stage {
-    /// Identifier, unique among stages.
-    pub id: String,
-    /// What the stage does.
-    pub kind: StageKind,
-    /// The name shown.
-    pub title: String,
-    /// The stage that feeds this one; none for a source.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub after: Option<String>,
-    /// The net behind the stage whose voltage stands on its card.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub output: Option<String>,
-}
-
-/// What a stage does in the power path.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-#[allow(missing_docs)]
-pub enum StageKind {
-    Source,
-    Transformer,
-    Rectifier,
-    Reservoir,
-    Filter,
-    Protection,
-    Regulator,
-    Converter,
-    Load,
-}
-
 /// A component: its kind, the nets of its pins, its parameters, its place in the drawing.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -109,6 +81,9 @@ pub struct Part {
     /// Where the part stands in the drawing.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub at: Option<Placement>,
+    /// What the part is in its stage's form, for sizing it again.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub role: Option<String>,
 }
 
 /// Place and orientation of a part in the drawing, in grid squares.
@@ -257,6 +232,13 @@ pub struct Requirement {
     pub at_most: Option<String>,
 }
 
+impl Part {
+    /// A part that belongs to no stage, with default parameters and no place.
+    pub fn new(id: impl Into<String>, kind: KindId, pins: BTreeMap<String, String>) -> Self {
+        Part { id: id.into(), kind, stage: None, pins, parameters: BTreeMap::new(), at: None, role: None }
+    }
+}
+
 impl Supply {
     /// An empty supply with a title.
     pub fn new(title: impl Into<String>) -> Self {
@@ -264,6 +246,8 @@ impl Supply {
             mellow_coil: FORMAT,
             title: title.into(),
             notes: String::new(),
+            source: None,
+            outputs: Vec::new(),
             values: Vec::new(),
             stages: Vec::new(),
             parts: Vec::new(),
@@ -276,5 +260,10 @@ impl Supply {
     /// The part with this designator.
     pub fn part(&self, id: &str) -> Option<&Part> {
         self.parts.iter().find(|p| p.id == id)
+    }
+
+    /// The stage with this identifier.
+    pub fn stage(&self, id: &str) -> Option<&Stage> {
+        self.stages.iter().find(|s| s.id == id)
     }
 }

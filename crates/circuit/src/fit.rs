@@ -33,3 +33,19 @@ pub fn diode(points: &[(f64, f64)], resistance: f64) -> Option<DiodeFit> {
     let sound = slope > 0.0 && resistance > 0.0 && saturation_current > 0.0 && saturation_current < 0.1 * i;
     sound.then_some(DiodeFit { saturation_current, slope, resistance })
 }
+
+/// Built-in voltage of the depletion layer between gate and drain, V (common practice).
+pub const GATE_DRAIN_BUILT_IN: f64 = 0.8;
+
+/// A MOSFET's gate-source capacitance, F, from the total charge its gate takes.
+///
+/// While the gate rises from 0 to `gate` (V) and the drain falls from `drain` (V) to the source, the
+/// gate-drain capacitance takes the charge of its depletion layer, `2·C·φ·(√(1 + drain/φ) − 1)`, and
+/// `C·gate` more; C, without bias, is `reverse·√(1 + at/φ)` for `reverse` (F) stated at `at` (V). What
+/// is left of `charge` (C) is the gate-source capacitance's. None if nothing is left.
+pub fn gate_source_capacitance(charge: f64, (gate, drain): (f64, f64), (reverse, at): (f64, f64)) -> Option<f64> {
+    let bent = |v: f64| (1.0 + v / GATE_DRAIN_BUILT_IN).sqrt();
+    let unbiased = reverse * bent(at);
+    let gate_drain = 2.0 * unbiased * GATE_DRAIN_BUILT_IN * (bent(drain) - 1.0) + unbiased * gate;
+    Some((charge - gate_drain) / gate).filter(|c| *c > 0.0)
+}

@@ -11,6 +11,7 @@
 //! placement the document holds.
 
 mod check;
+mod demand;
 mod document;
 pub mod expression;
 pub mod fit;
@@ -18,11 +19,13 @@ pub mod kinds;
 mod read;
 mod resolve;
 mod signal;
+mod stage;
 
 pub use check::{Finding, Place, Severity, check};
+pub use demand::{Output, OutputDemand, Source, SourceDemand, SourceKind, demands};
 pub use document::{
-    DesignValue, FORMAT, GND, Part, Placement, Reading, ReadingMeasure, Requirement, Stage, StageKind, Study,
-    StudyKind, Supply, Turn, Window,
+    DesignValue, FORMAT, GND, Part, Placement, Reading, ReadingMeasure, Requirement, Study, StudyKind, Supply, Turn,
+    Window,
 };
 pub use kinds::{Kind, KindId};
 pub use read::ReadError;
@@ -31,3 +34,4 @@ pub use resolve::{
     design_values, resolve,
 };
 pub use signal::{Quantity, Signal, SignalError, Term};
+pub use stage::{Joint, JointKind, Stage, StageKind};

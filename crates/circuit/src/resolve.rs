@@ -152,6 +152,7 @@ pub fn resolve(supply: &Supply) -> Result<Circuit, Vec<Finding>> {
 pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
     let mut findings = Findings::default();
     let values = settle_values(supply, &mut findings);
+    crate::demand::find(supply, &mut findings);
     let lookup = |name: &str| values.get(name).copied();
     let scope = Scope { lookup: &lookup };
     let stages = stages(supply, &mut findings);
@@ -240,7 +241,7 @@ pub fn design_values(supply: &Supply) -> HashMap<&str, f64> {
 }
 
 /// Evaluates design values in whatever order their references need.
-fn settle_values<'a>(supply: &'a Supply, findings: &mut Findings) -> HashMap<&'a str, f64> {
+pub(crate) fn settle_values<'a>(supply: &'a Supply, findings: &mut Findings) -> HashMap<&'a str, f64> {
     let mut known: HashMap<&str, f64> = HashMap::new();
     findings.unique("design values", supply.values.iter().map(|v| (v.name.as_str(), Place::value(&v.name))));
     let mut waiting: Vec<_> = supply.values.iter().filter(|v| is_name(&v.name)).collect();

@@ -179,6 +179,12 @@ fn each_check_fires_on_its_mistake() {
                 "pins": { "a": "in", "k": "out" }
             }));
         }),
+        ("unfit-gate-charge", parameter("Q1", "gate_charge"), &|d| {
+            d["parts"].as_array_mut().unwrap().push(json!({
+                "id": "Q1", "kind": "mosfet_n", "parameters": { "gate_charge": "1n" },
+                "pins": { "d": "in", "g": "out", "s": "gnd" }
+            }));
+        }),
         ("no-limit", Place::Requirement { requirement: "q".into() }, &|d| {
             d["requirements"][0] = json!({ "id": "q", "title": "q", "reading": "r" });
         }),

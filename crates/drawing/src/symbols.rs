@@ -144,6 +144,15 @@ pub fn symbol(kind: KindId) -> Symbol {
             (1, 1),
             vec![line("M0 -2 V2 M-2 0 H-0.45"), line("M-0.9 0.8 H0.9 L0 -0.8 Z M-1.2 -0.5 L-0.9 -0.8 H0.9 L1.2 -1.1")],
         ),
+        KindId::SeriesReference => (
+            &[(-3, 0), (3, 0), (0, 3)],
+            (2, 2),
+            vec![
+                line("M-2 -2 H2 V2 H-2 Z"),
+                line("M-3 0 H-2 M2 0 H3 M0 2 V3"),
+                line("M-0.7 0.8 H0.7 L0 -0.4 Z M-1 -0.1 L-0.7 -0.4 H0.7 L1 -0.7"),
+            ],
+        ),
         KindId::Regulator => (
             &[(-3, 0), (3, 0), (0, 3)],
             (2, 2),

@@ -4,12 +4,12 @@ mod common;
 
 use circuit::KindId::{
     Amplifier, Capacitor, CoreTransformer, CurrentLoad, CurrentSource, DcSource, Diode, Inductor, Led, MosfetN,
-    MosfetP, Npn, PiecewiseSource, Pnp, PowerLoad, Regulator, Resistor, ShuntReference, SineSource, Thermistor,
+    MosfetP, Npn, PiecewiseSource, Pnp, PowerLoad, Regulator, Resistor, SeriesReference, ShuntReference, SineSource, Thermistor,
     ThreePhaseSource, VoltageControlledCurrent, Zener,
 };
 use circuit::ReadingMeasure::{Mean, Rms};
-use common::{Row, circuit, run};
-use mellow_engine::{Equations, operating_point};
+use common::{Row, circuit, run, run_from};
+use mellow_engine::{Equations, Start, operating_point};
 use std::f64::consts::TAU;
 
 const THERMAL_VOLTAGE: f64 = 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
@@ -84,6 +84,36 @@ fn a_mosfet_has_its_threshold_resistance_and_transconductance() {
         // Backwards the body diode conducts.
         assert!(drain_current(0.0, -1.0) < -0.1);
         assert!(drain_current(0.0, 20.0).abs() < 1e-6);
+    }
+}
+
+/// A constant current charges the gate: what has flowed when the gate stands at its voltage is the
+/// sheet's gate charge.
+#[test]
+fn a_mosfet_takes_its_gate_charge() {
+    for (kind, sign) in [(MosfetN, ""), (MosfetP, "-")] {
+        let (drain, step) = (format!("{sign}48"), format!("0 0, 1u 0, 1.001u {sign}1"));
+        let rows: [Row<'_>; 6] = [
+            ("V1", DcSource, "vd gnd", &[("voltage", &drain)]),
+            ("R1", Resistor, "vd d", &[("resistance", "100")]),
+            ("V2", PiecewiseSource, "x gnd", &[("points", &step)]),
+            ("G1", VoltageControlledCurrent, "gnd g x gnd", &[("transconductance", "1m")]),
+            ("R2", Resistor, "g gnd", &[("resistance", "1G")]),
+            (
+                "Q1",
+                kind,
+                "d g gnd",
+                &[
+                    ("gate_charge", "22n"),
+                    ("gate_charge_voltage", "48"),
+                    ("on_gate_voltage", "10"),
+                    ("reverse_capacitance", "30p"),
+                ],
+            ),
+        ];
+        let run = run_from(circuit(&rows), Start::OperatingPoint, 40e-6, 1e-7, 1e-5);
+        let full = run.values("g.v").iter().position(|v| v.abs() >= 10.0).map(|n| run.recording.times[n]).unwrap();
+        close((full - 1e-6) * 1e-3, 22e-9, 2e-3);
     }
 }
 
@@ -249,6 +279,21 @@ fn regulators_regulate_drop_out_and_limit() {
     ];
     // V_out = V_ref·(1 + R2/R1) + I_adj·R2 (handbook).
     close(rest(&adjustable)("out"), 1.25 * 4.0 + 50e-6 * 720.0, 2e-3);
+
+    let reference = |volts: &str, amperes: &str| {
+        let sheet = &[("voltage", "2.5"), ("dropout", "0.4"), ("line_regulation", "0"), ("output_resistance", "0.1")];
+        let rows: [Row<'_>; 3] = [
+            ("V1", DcSource, "in gnd", &[("voltage", volts)]),
+            ("U1", SeriesReference, "in out gnd", sheet),
+            ("I1", CurrentSource, "out gnd", &[("current", amperes)]),
+        ];
+        rest(&rows)("out")
+    };
+    // Sourcing, sinking, in dropout, and beyond what it can sink.
+    close(reference("5", "5m"), 2.5 - 0.5e-3, 1e-6);
+    close(reference("5", "-5m"), 2.5 + 0.5e-3, 1e-6);
+    close(reference("2.4", "5m"), 2.4 - 0.4 * (0.6 + 0.4 * 0.5), 1e-2);
+    assert!(reference("5", "-11m") > 3.0);
 
     let shunt: [Row<'_>; 5] = [
         ("V1", DcSource, "in gnd", &[("voltage", "12")]),

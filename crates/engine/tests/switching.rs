@@ -3,7 +3,7 @@
 mod common;
 
 use circuit::KindId::{
-    Capacitor, ControlledSwitch, CurrentSwitch, DcSource, Inductor, Npn, Resistor, SineSource, Zener,
+    Capacitor, Comparator, ControlledSwitch, CurrentSwitch, DcSource, Inductor, Npn, PiecewiseSource, Resistor, SineSource, Zener,
 };
 use common::{Row, circuit, run};
 use mellow_engine::{
@@ -73,6 +73,33 @@ fn a_relay_closes_at_its_current() {
     let wanted = 0.5 / 100.0 * 2.0f64.ln();
     assert!((closed - wanted).abs() < 1e-7, "{closed} for {wanted}");
     assert_eq!(run.health.trips, 1);
+}
+
+/// A triangle crosses both thresholds of a comparator: it decides at them, and its output goes over
+/// with its response time.
+#[test]
+fn a_comparator_decides_at_its_thresholds() {
+    let run = run(
+        circuit(&[
+            ("V1", DcSource, "vcc gnd", &[("voltage", "5")]),
+            ("V2", PiecewiseSource, "in gnd", &[("points", "0 0, 1m 4, 2m 0")]),
+            ("V3", DcSource, "ref gnd", &[("voltage", "2")]),
+            ("U1", Comparator, "out in ref vcc gnd", &[("hysteresis", "0.2"), ("response_time", "1u")]),
+            ("R1", Resistor, "out gnd", &[("resistance", "1M")]),
+        ]),
+        2e-3,
+        1e-4,
+        1e-6,
+    );
+    let high = 5.0 * 1e6 / (1e6 + 100.0);
+    let at = |t: f64| run.measure("out.v", 0.0, 2e-3, |w, _| w.at(t).unwrap());
+    for k in 1..4 {
+        let gone = (-f64::from(k)).exp();
+        let (up, down) = (at(0.525e-3 + 1e-6 * f64::from(k)), at(1.525e-3 + 1e-6 * f64::from(k)));
+        assert!((up - high * (1.0 - gone)).abs() < 1e-4 * high, "{up} after {k} response times");
+        assert!((down - high * gone).abs() < 1e-4 * high, "{down} after {k} response times");
+    }
+    assert_eq!(run.health.trips, 2);
 }
 
 /// Two switches that trip each other without end are named.

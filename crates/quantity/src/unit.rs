@@ -28,6 +28,8 @@ pub enum Unit {
     Watt,
     /// Energy.
     Joule,
+    /// Electric charge.
+    Coulomb,
     /// Plane angle in degrees, as phases are quoted.
     Degree,
     /// Temperature difference, or temperature in kelvins.
@@ -56,7 +58,7 @@ pub enum Unit {
 
 impl Unit {
     /// Every unit, for search by symbol.
-    pub const ALL: [Unit; 23] = [
+    pub const ALL: [Unit; 24] = [
         Unit::One,
         Unit::Volt,
         Unit::Ampere,
@@ -68,6 +70,7 @@ impl Unit {
         Unit::Hertz,
         Unit::Watt,
         Unit::Joule,
+        Unit::Coulomb,
         Unit::Degree,
         Unit::Kelvin,
         Unit::Celsius,
@@ -96,6 +99,7 @@ impl Unit {
             Unit::Hertz => "Hz",
             Unit::Watt => "W",
             Unit::Joule => "J",
+            Unit::Coulomb => "C",
             Unit::Degree => "°",
             Unit::Kelvin => "K",
             Unit::Celsius => "°C",
@@ -125,6 +129,7 @@ impl Unit {
             Unit::Hertz => "a frequency",
             Unit::Watt => "a power",
             Unit::Joule => "an energy",
+            Unit::Coulomb => "a charge",
             Unit::Degree => "an angle",
             Unit::Kelvin => "a temperature difference",
             Unit::Celsius => "a temperature",
@@ -155,6 +160,7 @@ impl Unit {
             Unit::Second => &["s"],
             Unit::Watt => &["W"],
             Unit::Joule => &["J"],
+            Unit::Coulomb => &["C"],
             Unit::Kelvin => &["K"],
             Unit::Celsius => &["°C", "C"],
             Unit::PerKelvin => &["1/K"],

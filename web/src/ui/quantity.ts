@@ -14,6 +14,7 @@ const SYMBOLS: Record<Unit, string> = {
   hertz: "Hz",
   watt: "W",
   joule: "J",
+  coulomb: "C",
   degree: "°",
   kelvin: "K",
   celsius: "°C",

@@ -172,6 +172,61 @@ pub(super) const SHUNT_REFERENCE: Kind = Kind {
     fixes_voltage: false,
 };
 
+pub(super) const SERIES_REFERENCE: Kind = Kind {
+    id: KindId::SeriesReference,
+    name: "Series reference",
+    letter: "U",
+    help: "Holds a precise voltage between output and common, sourcing and sinking a small current.",
+    pins: &[pin("in", "input"), pin("out", "output"), pin("com", "common")],
+    parameters: &[
+        headline(quantity("voltage", "Reference voltage", Unit::Volt, "2.5", (0.1, 100.0), "Output voltage.")),
+        quantity(
+            "dropout",
+            "Dropout voltage",
+            Unit::Volt,
+            "0.3",
+            (0.0, 20.0),
+            "Least voltage from input to output at the largest output current.",
+        ),
+        quantity("source_limit", "Largest output current", Unit::Ampere, "10m", (1e-6, 10.0), "Current sourced."),
+        quantity("sink_limit", "Largest sunk current", Unit::Ampere, "10m", (0.0, 10.0), "Current sunk."),
+        quantity(
+            "line_regulation",
+            "Line regulation",
+            Unit::One,
+            "20u",
+            (0.0, 1.0),
+            "Change of output voltage per volt of input, relative.",
+        ),
+        quantity(
+            "output_resistance",
+            "Output resistance",
+            Unit::Ohm,
+            "50m",
+            (1e-6, 1e3),
+            "Load regulation: output resistance at low frequency.",
+        ),
+        quantity(
+            "impedance_corner",
+            "Impedance corner",
+            Unit::Hertz,
+            "5k",
+            (1.0, 1e9),
+            "Frequency above which the output impedance rises.",
+        ),
+        quantity(
+            "quiescent_current",
+            "Quiescent current",
+            Unit::Ampere,
+            "0.8m",
+            (0.0, 10.0),
+            "Current drawn without load.",
+        ),
+    ],
+    dc_paths: &[(0, 1), (0, 2)],
+    fixes_voltage: false,
+};
+
 pub(super) const REGULATOR: Kind = Kind {
     id: KindId::Regulator,
     name: "Three-terminal regulator",

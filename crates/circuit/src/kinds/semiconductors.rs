@@ -357,6 +357,22 @@ const MOSFET: &[Parameter] = &[
         "Magnitude of the drain-source voltage the capacitances are given for.",
     ),
     quantity(
+        "gate_charge",
+        "Gate charge",
+        Unit::Coulomb,
+        "0",
+        (0.0, 1e-3),
+        "Total gate charge up to the gate voltage the on-resistance is given for; replaces Ciss. 0 if not known.",
+    ),
+    quantity(
+        "gate_charge_voltage",
+        "from drain voltage",
+        Unit::Volt,
+        "25",
+        (0.0, 1e4),
+        "Magnitude of the drain-source voltage before turn-on the gate charge is given for.",
+    ),
+    quantity(
         "diode_saturation_current",
         "Body diode saturation current",
         Unit::Ampere,

@@ -8,9 +8,6 @@
 //! `dx/dt = S·tanh(ω_u·d/S) − (ω_u/A₀)·x − back`, `dy/dt = ω₂·(held(m + x) − y)`,
 //! `i = I_l·tanh((y − v_out)/(R_o·I_l))`, m the middle of the supplies. `back` keeps the
 //! integrator from winding up beyond what the output can follow.
-//!
-//! Comparator: the same output stage behind one pole; hysteresis by a part of the output fed
-//! back to the input inside.
 
 use super::device::{At, Device, Inside};
 use super::real::Real;
@@ -25,15 +22,15 @@ const BEYOND: f64 = 0.1;
 const CROSSOVER: f64 = 1e-3;
 
 /// What amplifier and comparator have in common: how their output loads the supplies.
-struct OutputStage {
-    resistance: f64,
-    limit: f64,
-    supply_current: f64,
+pub(super) struct OutputStage {
+    pub(super) resistance: f64,
+    pub(super) limit: f64,
+    pub(super) supply_current: f64,
 }
 
 impl OutputStage {
     /// Adds currents leaving the pins: output, supply +, supply −.
-    fn flows<T: Real>(&self, drive: T, output: T) -> [T; 3] {
+    pub(super) fn flows<T: Real>(&self, drive: T, output: T) -> [T; 3] {
         let current = (drive - output).scale(1.0 / (self.resistance * self.limit)).tanh().scale(self.limit);
         let width = CROSSOVER * self.limit;
         [
@@ -123,61 +120,4 @@ impl Device for Amplifier {
 }
 
 /// Part of its limit from which on a current or voltage counts as held there.
-const AT_LIMIT: f64 = 0.95;
-
-/// Unknowns: output, input +, input −, supply +, supply −, state of the output from −1 to 1.
-pub(super) struct Comparator {
-    hysteresis: f64,
-    speed: f64,
-    offset: f64,
-    output: OutputStage,
-}
-
-/// Input voltage that decides, beside the hysteresis, V.
-const DECISION: f64 = 0.5e-3;
-
-impl Comparator {
-    pub(super) fn new(part: &ResolvedPart) -> Self {
-        Comparator {
-            hysteresis: part.value("hysteresis"),
-            speed: 1.0 / part.value("response_time"),
-            offset: part.value("offset"),
-            output: OutputStage {
-                resistance: part.value("output_resistance"),
-                // Only its resistance limits a comparator's current.
-                limit: 1e3,
-                supply_current: part.value("supply_current"),
-            },
-        }
-    }
-}
-
-impl Device for Comparator {
-    const INSIDE: &'static [Inside] = &[Inside::Other];
-
-    fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]) {
-        let [out, plus, minus, high, low, state] = std::array::from_fn(|k| at.x[k]);
-        let difference = (plus - minus).plus(-self.offset) + state.scale(0.5 * self.hysteresis);
-        let target = difference.scale(1.0 / DECISION).tanh();
-        let drive = (high + low).scale(0.5) + (high - low).scale(0.5) * state;
-        let [i_out, i_high, i_low] = self.output.flows(drive, out);
-        f[0] = i_out;
-        (f[1], f[2]) = (T::of(0.0), T::of(0.0));
-        (f[3], f[4]) = (i_high, i_low);
-        f[5] = (state - target).scale(self.speed);
-    }
-
-    fn region(&self, x: &[f64]) -> Option<&'static str> {
-        Some(if x[5] > AT_LIMIT {
-            "high"
-        } else if x[5] < -AT_LIMIT {
-            "low"
-        } else {
-            "undecided"
-        })
-    }
-
-    fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
-        q[5] = at.x[5];
-    }
-}
+pub(super) const AT_LIMIT: f64 = 0.95;

@@ -6,6 +6,7 @@
 mod amplifier;
 mod bipolar;
 mod capacitor;
+mod comparator;
 mod controlled;
 mod core_transformer;
 mod coupled_windings;
@@ -27,6 +28,7 @@ mod sine_source;
 mod switches;
 mod thermistor;
 mod three_windings;
+mod trip;
 mod timed_switch;
 mod voltage_branch;
 mod waveform_sources;
@@ -150,8 +152,10 @@ pub(crate) fn build(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> 
         KindId::MosfetN | KindId::MosfetP => wrapped!(mosfet::Mosfet::new(part)),
         KindId::Npn | KindId::Pnp => wrapped!(bipolar::Bipolar::new(part)),
         KindId::Amplifier => wrapped!(amplifier::Amplifier::new(part)),
-        KindId::Comparator => wrapped!(amplifier::Comparator::new(part)),
+        KindId::Comparator if value("hysteresis") > 0.0 => wrapped!(comparator::Comparator::<true>::new(part)),
+        KindId::Comparator => wrapped!(comparator::Comparator::<false>::new(part)),
         KindId::ShuntReference => wrapped!(regulators::ShuntReference::new(part)),
+        KindId::SeriesReference => wrapped!(regulators::Regulator::reference(part)),
         KindId::Regulator => wrapped!(regulators::Regulator::new(part)),
         KindId::TimedSwitch => Box::new(timed_switch::TimedSwitch::new(part, layout)),
         KindId::ControlledSwitch if value("behaviour") > 0.5 => wrapped!(switches::TrippingSwitch::<false>::new(part)),

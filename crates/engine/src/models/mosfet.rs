@@ -5,15 +5,15 @@
 //! 8, 1995). The channel stands behind a drain resistance.
 //!
 //! From the data sheet: `β = g_fs²/(2·I_D)` from the transconductance; the drain resistance is
-//! what the channel leaves of the on-resistance. Gate-source capacitance `C_iss − C_rss`,
-//! constant. Gate-drain capacitance a depletion layer's while the drain is above the gate, and
+//! what the channel leaves of the on-resistance. Gate-source capacitance `C_iss − C_rss`, or what
+//! the gate charge leaves for it; constant. Gate-drain capacitance a depletion layer's while the drain is above the gate, and
 //! constant while it is below. Drain-source capacitance and the body diode are a junction's.
 
 use super::device::{At, Device, Exponential, Inside, JUNCTIONS};
 use super::junction::{CONDUCTING, Depletion, Knee, THERMAL_VOLTAGE};
 use super::real::Real;
 use crate::operating_point::GMIN;
-use circuit::{KindId, ResolvedPart};
+use circuit::{KindId, ResolvedPart, fit};
 
 /// Width φ of the transition at threshold, V.
 const TRANSITION: f64 = 0.06;
@@ -21,7 +21,7 @@ const TRANSITION: f64 = 0.06;
 const CORNER: f64 = 0.1;
 /// Part of the on-resistance that is left for the drain at least.
 const LEAST_DRAIN_RESISTANCE: f64 = 0.05;
-/// Built-in voltage of the body diode's and the gate-drain depletion layer, V (common practice).
+/// Built-in voltage of the body diode's depletion layer, V (common practice).
 const BUILT_IN: f64 = 0.8;
 
 /// Unknowns: drain, gate, source, inner drain, currents of the charges gate-source, gate-drain
@@ -52,14 +52,19 @@ impl Mosfet {
         let (ciss, coss, crss) =
             (part.value("input_capacitance"), part.value("output_capacitance"), part.value("reverse_capacitance"));
         let at = part.value("capacitance_voltage");
+        let charged = fit::gate_source_capacitance(
+            part.value("gate_charge"),
+            (part.value("on_gate_voltage"), part.value("gate_charge_voltage")),
+            (crss, at),
+        );
         Mosfet {
             sign: if part.kind == KindId::MosfetP { -1.0 } else { 1.0 },
             threshold,
             beta,
             modulation: part.value("modulation"),
             drain_conductance: 1.0 / (on - 1.0 / (beta * overdrive)).max(least),
-            gate_source: (ciss - crss).max(0.0),
-            gate_drain: Depletion::from_reverse(crss, at, BUILT_IN),
+            gate_source: charged.unwrap_or((ciss - crss).max(0.0)),
+            gate_drain: Depletion::from_reverse(crss, at, fit::GATE_DRAIN_BUILT_IN),
             drain_source: Depletion::from_reverse((coss - crss).max(0.0), at, BUILT_IN),
             diode: Knee::new(part.value("diode_saturation_current"), 1.2 * THERMAL_VOLTAGE, 0.2 * on),
             storage_time: part.value("diode_storage_time"),

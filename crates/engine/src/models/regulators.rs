@@ -1,4 +1,4 @@
-//! Shunt reference and three-terminal regulator as macromodels (common practice; the parameters
+//! Shunt and series references and three-terminal regulators as macromodels (common practice; the parameters
 //! are a data sheet's).
 //!
 //! Shunt reference: one pole, `dx/dt = ω·(g·(v_ref − V_ref) − x)`; the cathode draws x between
@@ -7,7 +7,8 @@
 //! Regulator, for a positive one: the output follows
 //! `e = com + V·(1 + k·(v_in − v_out)) ` held below `v_in − V_do·i/I_rated`, through the output
 //! resistance with an inductance that makes the impedance rise above its corner frequency; the
-//! current saturates at its limit and never flows backwards.
+//! current saturates at its limit and never flows backwards. A series reference is the same, but
+//! sinks up to a limit of its own.
 
 use super::device::{At, Device, Inside};
 use super::real::Real;
@@ -88,6 +89,8 @@ pub(super) struct Regulator {
     dropout: f64,
     dropout_resistance: f64,
     limit: f64,
+    /// Largest current taken back, A.
+    sink: f64,
     line: f64,
     resistance: f64,
     inductance: f64,
@@ -101,13 +104,25 @@ const UNLOADED: f64 = 0.6;
 
 impl Regulator {
     pub(super) fn new(part: &ResolvedPart) -> Self {
+        let sign = if part.value("polarity") > 0.5 { -1.0 } else { 1.0 };
+        Self::limited(part, sign, part.value("rated_current"), part.value("current_limit"), 0.0)
+    }
+
+    /// A series reference.
+    pub(super) fn reference(part: &ResolvedPart) -> Self {
+        let source = part.value("source_limit");
+        Self::limited(part, 1.0, source, source, part.value("sink_limit"))
+    }
+
+    fn limited(part: &ResolvedPart, sign: f64, rated: f64, limit: f64, sink: f64) -> Self {
         let (dropout, resistance) = (part.value("dropout"), part.value("output_resistance"));
         Regulator {
-            sign: if part.value("polarity") > 0.5 { -1.0 } else { 1.0 },
+            sign,
             voltage: part.value("voltage"),
             dropout: UNLOADED * dropout,
-            dropout_resistance: (1.0 - UNLOADED) * dropout / part.value("rated_current"),
-            limit: part.value("current_limit"),
+            dropout_resistance: (1.0 - UNLOADED) * dropout / rated,
+            limit,
+            sink,
             line: part.value("line_regulation"),
             resistance,
             inductance: resistance / (TAU * part.value("impedance_corner")),
@@ -130,8 +145,8 @@ impl Device for Regulator {
         let available = s(input - common).plus(-self.dropout) - current.scale(self.dropout_resistance);
         let held = regulated - (regulated - available).soft_positive(VOLTAGE_CORNER);
         let excess = current.plus(-self.limit).scale(LIMIT_SLOPE / self.limit).soft_positive(VOLTAGE_CORNER);
-        // Backwards the output only sees a large resistance.
-        let backward = (-current).scale(1e4).soft_positive(VOLTAGE_CORNER);
+        // Further backwards the output only sees a large resistance.
+        let backward = (-current).plus(-self.sink).scale(1e4).soft_positive(VOLTAGE_CORNER);
         let drive = held - excess + backward;
         let quiescent = s(input - common).scale(2.0).tanh().scale(self.quiescent);
         f[0] = s(current + quiescent);
@@ -143,7 +158,7 @@ impl Device for Regulator {
     fn region(&self, x: &[f64]) -> Option<&'static str> {
         let [input, output, common, current] = std::array::from_fn(|k| self.sign * x[k]);
         let regulated = self.voltage * (1.0 + self.line * (input - output));
-        Some(if current > self.limit {
+        Some(if current > self.limit || (self.sink > 0.0 && current < -self.sink) {
             "current limit"
         } else if input - common - self.dropout - self.dropout_resistance * current < regulated {
             "dropout"

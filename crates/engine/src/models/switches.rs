@@ -7,12 +7,11 @@
 
 use super::device::{At, Device, Inside};
 use super::real::Real;
+use super::trip;
 use circuit::ResolvedPart;
 
 /// Least difference between the thresholds, V or A.
 const LEAST_WIDTH: f64 = 1e-3;
-/// Rate at which a state settles where no time passes, 1/s; nothing beside any run's length.
-const SETTLING: f64 = 1e-9;
 
 /// The contact, and where its control stands between the thresholds.
 struct Contact {
@@ -101,10 +100,6 @@ impl<const BY_CURRENT: bool> TrippingSwitch<BY_CURRENT> {
         TrippingSwitch(Contact::new(part, BY_CURRENT))
     }
 
-    fn closed(x: &[f64]) -> bool {
-        x[x.len() - 1] > 0.5
-    }
-
     /// Where the control stands between the thresholds.
     fn place(&self, x: &[f64]) -> f64 {
         self.0.place(if BY_CURRENT { x[4] } else { x[2] - x[3] })
@@ -121,9 +116,7 @@ impl<const BY_CURRENT: bool> Device for TrippingSwitch<BY_CURRENT> {
         let control = control::<T, BY_CURRENT>(x, f);
         let current = self.0.current(x[0] - x[1], state);
         (f[0], f[1]) = (current, -current);
-        let place = self.0.place(control).value();
-        let closed = if state.value() > 0.5 { place > 0.0 } else { place >= 1.0 };
-        f[x.len() - 1] = state.plus(if closed { -1.0 } else { 0.0 }).scale(SETTLING);
+        f[x.len() - 1] = trip::row(state, self.0.place(control));
     }
 
     fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
@@ -131,16 +124,15 @@ impl<const BY_CURRENT: bool> Device for TrippingSwitch<BY_CURRENT> {
     }
 
     fn margin(&self, x: &[f64]) -> f64 {
-        let place = self.place(x);
-        if Self::closed(x) { place } else { 1.0 - place }
+        trip::margin(x[x.len() - 1], self.place(x))
     }
 
     fn trip(&self, x: &mut [f64]) {
         let last = x.len() - 1;
-        x[last] = if Self::closed(x) { 0.0 } else { 1.0 };
+        trip::trip(&mut x[last]);
     }
 
     fn region(&self, x: &[f64]) -> Option<&'static str> {
-        Some(if Self::closed(x) { "closed" } else { "open" })
+        Some(if trip::is_on(x[x.len() - 1]) { "closed" } else { "open" })
     }
 }

@@ -17,6 +17,7 @@ fn alone(kind: &Kind, parameters: &[(&str, &str)]) -> Circuit {
         pins: pins.into_iter().collect(),
         parameters: parameters.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect(),
         at: None,
+        role: None,
     };
     let pins = kind.pins.iter().enumerate().map(|(k, pin)| (pin.id.to_owned(), format!("n{k}")));
     supply.parts.push(part("X1".to_owned(), kind.id, pins.collect(), parameters));

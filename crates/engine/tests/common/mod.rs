@@ -23,6 +23,7 @@ pub fn circuit(rows: &[Row<'_>]) -> Circuit {
             pins: pins.collect(),
             parameters: parameters.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect(),
             at: None,
+            role: None,
         });
     }
     resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"))

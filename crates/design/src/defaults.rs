@@ -1,0 +1,100 @@
+//! How long to simulate, how finely, and from when to record, as the circuit suggests.
+
+use circuit::{KindId, Source, SourceKind, Supply, demands};
+use quantity::{Unit, entry, show};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// A setting with the reason for it.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct Suggestion {
+    /// The setting as typed.
+    pub text: String,
+    /// Why.
+    pub reason: String,
+}
+
+/// What a study should be set to.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct StudyDefault {
+    /// Simulated time.
+    pub duration: Suggestion,
+    /// Longest step.
+    pub max_step: Suggestion,
+}
+
+/// Periods of the mains at least, and slowest time constants.
+const PERIODS: f64 = 12.0;
+const TIME_CONSTANTS: f64 = 5.0;
+/// Swings of a choke and a capacitor.
+const SWINGS: f64 = 10.0;
+/// Steps in the shortest period at least.
+const STEPS: f64 = 20.0;
+/// Longest time constant that is waited for, s.
+const PATIENCE: f64 = 2.0;
+
+/// Whether a kind of source repeats itself.
+pub(crate) fn is_periodic(kind: KindId) -> bool {
+    matches!(kind, KindId::SineSource | KindId::ThreePhaseSource | KindId::PulseSource)
+}
+
+/// Finds duration and step from the slowest and the fastest thing in the circuit.
+pub fn studies_for(supply: &Supply) -> StudyDefault {
+    let (source, outputs) = demands(supply);
+    let circuit = circuit::resolve(supply).ok();
+    let parts = circuit.as_ref().map_or(&[][..], |c| &c.parts[..]);
+    let periods = parts.iter().filter_map(circuit::ResolvedPart::period);
+    let (shortest, longest) = periods.fold((f64::INFINITY, 0.0f64), |(s, l), p| (s.min(p), l.max(p)));
+    let mains = source.filter(|s: &Source| s.kind != SourceKind::Dc).map(|s| 1.0 / s.frequency);
+    let longest = if longest > 0.0 { longest } else { mains.unwrap_or(0.0) };
+    let shortest = if shortest.is_finite() { shortest } else { longest };
+    // A capacitor is discharged by what the outputs draw.
+    let load = outputs.iter().map(|o| o.current / o.voltage.abs().max(1e-3)).fold(0.0, f64::max);
+    let slowest = parts
+        .iter()
+        .filter(|p| p.kind == KindId::Capacitor && load > 0.0)
+        .map(|p| (p.id.as_str(), p.value("capacitance") / load))
+        .filter(|(_, tau)| *tau < PATIENCE)
+        .max_by(|a, b| a.1.total_cmp(&b.1));
+    let settling = slowest.map_or(0.0, |(_, tau)| TIME_CONSTANTS * tau);
+    let swing = slowest_swing(parts);
+    let (duration, reason) = if swing > settling.max(PERIODS * longest) {
+        (swing, format!("{SWINGS} swings of the slowest choke and capacitor"))
+    } else if settling > PERIODS * longest {
+        let (part, tau) = slowest.unwrap_or(("", 0.0));
+        let tau = show(tau, Unit::Second, 2);
+        (settling, format!("{TIME_CONSTANTS} times the slowest time constant: {part} with the load, {tau}"))
+    } else if longest > 0.0 {
+        (PERIODS * longest, format!("{PERIODS} periods of {}", show(longest, Unit::Second, 3)))
+    } else {
+        (5e-3, "nothing in the circuit is slow or periodic".to_owned())
+    };
+    let duration = Suggestion { text: entry(up(duration)), reason };
+    let step = if shortest > 0.0 { shortest / STEPS } else { 1e-4 };
+    let reason = if shortest > 0.0 {
+        format!("a twentieth of the shortest period, {}", show(shortest, Unit::Second, 3))
+    } else {
+        "the solver finds its own steps; nothing is periodic".to_owned()
+    };
+    StudyDefault { duration, max_step: Suggestion { text: entry(step), reason } }
+}
+
+/// Time of some swings of the slowest choke with a capacitor at one of its ends, s.
+fn slowest_swing(parts: &[circuit::ResolvedPart]) -> f64 {
+    let chokes = parts.iter().filter(|p| p.kind == KindId::Inductor);
+    let capacitors = || parts.iter().filter(|p| p.kind == KindId::Capacitor);
+    let swings = chokes.flat_map(|l| {
+        capacitors()
+            .filter(|c| c.pins.iter().any(|net| *net != 0 && l.pins.contains(net)))
+            .map(|c| std::f64::consts::TAU * (l.value("inductance") * c.value("capacitance")).sqrt())
+    });
+    SWINGS * swings.fold(0.0, f64::max)
+}
+
+/// The next larger of 1, 1.5, 2, 3, 5, 7 times a power of ten.
+fn up(value: f64) -> f64 {
+    let decade = 10f64.powf(value.log10().floor());
+    let steps = [1.0, 1.5, 2.0, 3.0, 5.0, 7.0, 10.0];
+    let step = steps.into_iter().find(|s| s * decade >= value * (1.0 - 1e-9)).unwrap_or(10.0);
+    format!("{:.1e}", step * decade).parse().unwrap_or(value)
+}

@@ -1,0 +1,205 @@
+//! Inrush limiters and clamps.
+
+use super::{Form, Needs};
+use crate::delivered::{Ac, Dc, Delivered};
+use crate::draft::{Draft, Net::Inlet, Net::Own, Round};
+use circuit::{JointKind, KindId, ReadingMeasure, StageKind, Turn};
+use quantity::Series;
+use quantity::Unit::{Ampere, Ohm, Second, Volt, Watt};
+
+const fn protection(id: &'static str, title: &'static str, takes: JointKind, help: &'static str, design: fn(&mut Draft<'_>)) -> Form {
+    Form { id, title, kind: StageKind::Protection, help, takes: Some(takes), design, needs: Needs::Passes }
+}
+
+pub(super) const INRUSH_RESISTOR: Form = protection(
+    "inrush_resistor",
+    "Inrush resistor",
+    JointKind::Ac,
+    "A resistor in the line that limits the switch-on current, and loses power ever after.",
+    inrush_resistor,
+);
+pub(super) const BYPASSED_RESISTOR: Form = protection(
+    "bypassed_inrush_resistor",
+    "Inrush resistor with bypass",
+    JointKind::Ac,
+    "A resistor in the line that a relay bypasses once the reservoir is charged.",
+    bypassed,
+);
+pub(super) const INRUSH_NTC: Form = protection(
+    "inrush_ntc",
+    "Inrush thermistor",
+    JointKind::Ac,
+    "An NTC thermistor in the line: its cold resistance limits the switch-on current, its own heat then lowers it.",
+    inrush_ntc,
+);
+pub(super) const OVERVOLTAGE_CLAMP: Form = protection(
+    "overvoltage_clamp",
+    "Overvoltage clamp",
+    JointKind::Dc,
+    "A series resistor and a Zener diode that keep surges from what follows.",
+    overvoltage,
+);
+pub(super) const GATE_CLAMP: Form = protection(
+    "gate_clamp",
+    "Gate clamp",
+    JointKind::Dc,
+    "A gate resistor and a Zener diode that keep a gate within its limits.",
+    gate_clamp,
+);
+
+/// Power factor of a rectifier with a reservoir and what it loses, for estimating the line's current
+/// (common practice).
+const POWER_FACTOR: f64 = 0.6;
+const OVERHEAD: f64 = 1.3;
+
+fn incoming(d: &Draft<'_>) -> Ac {
+    let none = Ac { frequency: 50.0, emf: [0.0; 3], resistance: 0.0 };
+    d.ask.before.and_then(|b| b.ac()).unwrap_or(none)
+}
+
+/// RMS current the stages behind draw from the line, and the resistance that limits its first peak.
+fn limit(d: &mut Draft<'_>) -> (f64, Ac) {
+    let ac = incoming(d);
+    let wanted = d.ask.wanted.plus;
+    let line = d.step(
+        "Line current, RMS",
+        Ampere,
+        "k * I * V_bus / (pf * V)",
+        &[
+            ("k", OVERHEAD, quantity::Unit::One),
+            ("I", wanted.current, Ampere),
+            ("V_bus", wanted.lowest, Volt),
+            ("pf", POWER_FACTOR, quantity::Unit::One),
+            ("V", ac.nominal(), Volt),
+        ],
+        "power behind over voltage and power factor (common practice)",
+    );
+    let peak = d.choose(
+        "peak",
+        "Switch-on current allowed",
+        Ampere,
+        (20.0 * line).max(0.1),
+        "Peak of the first half-wave; twenty times the line current unless chosen.",
+    );
+    d.step(
+        "Resistance",
+        Ohm,
+        "sqrt(2) * V_high / I_peak - R_line",
+        &[("V_high", ac.emf[2], Volt), ("I_peak", peak, Ampere), ("R_line", ac.resistance, Ohm)],
+        "an empty reservoir is a short circuit at the first peak",
+    );
+    (line, ac)
+}
+
+fn pass(d: &mut Draft<'_>, ac: Ac, added: f64) {
+    let delivered = Delivered::Ac(Ac { resistance: ac.resistance + added, ..ac });
+    d.give(JointKind::Ac, &[Own("limited"), Inlet(1)], delivered);
+    d.width = 10;
+}
+
+fn inrush_resistor(d: &mut Draft<'_>) {
+    d.part("limiter", KindId::Resistor, (4, -5, Turn::ThreeQuarters), &[Inlet(0), Own("limited")]);
+    let (line, ac) = limit(d);
+    let resistance = d.prefer(Series::E12, Round::Up);
+    d.sets("limiter", "resistance");
+    d.step("Loss", Watt, "I ^ 2 * R", &[("I", line, Ampere), ("R", resistance, Ohm)], "Joule");
+    pass(d, ac, resistance);
+}
+
+fn bypassed(d: &mut Draft<'_>) {
+    d.part("limiter", KindId::Resistor, (5, -5, Turn::ThreeQuarters), &[Inlet(0), Own("limited")]);
+    d.part("bypass", KindId::TimedSwitch, (5, -9, Turn::ThreeQuarters), &[Inlet(0), Own("limited")]);
+    let (_, ac) = limit(d);
+    d.prefer(Series::E12, Round::Up);
+    d.sets("limiter", "resistance");
+    let time = d.choose("bypass_at", "Bypassed at", Second, 10.0 / ac.frequency, "Ten periods unless chosen.");
+    d.set("bypass", "changes_at", time);
+    d.set("bypass", "on_resistance", 0.02);
+    pass(d, ac, 0.02);
+}
+
+fn inrush_ntc(d: &mut Draft<'_>) {
+    d.part("limiter", KindId::Thermistor, (4, -5, Turn::ThreeQuarters), &[Inlet(0), Own("limited")]);
+    let (_, ac) = limit(d);
+    let cold = d.prefer(Series::E6, Round::Up);
+    d.sets("limiter", "resistance");
+    // Hot, at its rated current, a tenth to a thirtieth is left (common practice).
+    pass(d, ac, cold / 15.0);
+}
+
+fn direct(d: &Draft<'_>) -> Dc {
+    d.ask.before.and_then(|b| b.dc()).unwrap_or(Dc::steady(0.0, 0.0, 0.0))
+}
+
+/// A series resistor and a Zener diode behind it.
+fn clamp(d: &mut Draft<'_>, resistance: f64, zener: f64, surge: f64, out: &'static str) {
+    let before = direct(d);
+    d.part("series", KindId::Resistor, (4, -6, Turn::ThreeQuarters), &[Inlet(0), Own(out)]);
+    d.part("zener", KindId::Zener, (9, 0, Turn::Half), &[Inlet(1), Own(out)]);
+    d.set("series", "resistance", resistance);
+    d.set("zener", "zener_voltage", zener);
+    d.word("zener", "zener_current", "5m");
+    d.word("zener", "zener_impedance", "10");
+    let current = d.step(
+        "Clamp current in a surge",
+        Ampere,
+        "max(0, (V_surge - V_z) / (R + Z_z))",
+        &[("V_surge", surge, Volt), ("V_z", zener, Volt), ("R", resistance, Ohm), ("Z_z", 10.0, Ohm)],
+        "Ohm's law",
+    );
+    d.step("Loss in the Zener diode meanwhile", Watt, "V_z * I", &[("V_z", zener, Volt), ("I", current, Ampere)], "power");
+    let held = zener + (current - 5e-3).max(0.0) * 10.0;
+    let lost = resistance * d.ask.wanted.plus.current;
+    let after = Dc {
+        lowest: before.lowest.min(held) - lost,
+        nominal: before.nominal.min(held) - lost,
+        highest: before.highest.min(held),
+        pulses: None,
+        ..before
+    };
+    d.give(JointKind::Dc, &[Own(out), Inlet(1)], Delivered::Dc(after));
+    d.width = 13;
+}
+
+fn overvoltage(d: &mut Draft<'_>) {
+    let before = direct(d);
+    let current = d.ask.wanted.plus.current;
+    let surge =
+        d.choose("surge", "Surge voltage", Volt, 2.0 * before.highest, "What may come for a short time.");
+    d.step(
+        "Zener voltage",
+        Volt,
+        "1.1 * V_high",
+        &[("V_high", before.highest, Volt)],
+        "clear of the highest voltage in service (common practice)",
+    );
+    let zener = d.prefer(Series::E24, Round::Up);
+    d.step(
+        "Series resistance",
+        Ohm,
+        "0.01 * V / I",
+        &[("V", before.nominal, Volt), ("I", current, Ampere)],
+        "one per cent of the voltage at full load (common practice)",
+    );
+    let resistance = d.prefer(Series::E12, Round::Nearest);
+    clamp(d, resistance, zener, surge, "clamped");
+}
+
+fn gate_clamp(d: &mut Draft<'_>) {
+    let before = direct(d);
+    let zener = d.choose(
+        "zener",
+        "Clamp voltage",
+        Volt,
+        15.0,
+        "A 15 V Zener diode protects a gate rated ±20 V (common practice).",
+    );
+    let resistance =
+        d.choose("gate_resistance", "Gate resistance", Ohm, 100.0, "10 Ω to 1 kΩ, 100 Ω typical (common practice).");
+    let surge = before.highest.max(before.ripple);
+    clamp(d, resistance, zener, surge, "gate");
+    if surge > zener {
+        let held = zener + ((surge - zener) / (resistance + 10.0) - 5e-3) * 10.0;
+        d.promise("Highest gate voltage", ReadingMeasure::Max, "{plus}.v", held, Volt);
+    }
+}

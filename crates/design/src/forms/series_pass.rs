@@ -1,0 +1,194 @@
+//! Regulators of an amplifier, a reference and a series transistor.
+
+use super::Form;
+use super::linear::{incoming, regulated, regulator};
+use super::loads::output;
+use crate::draft::{Draft, Net::Inlet, Net::Own, Round};
+use circuit::{KindId, Output, ReadingMeasure, Turn};
+use quantity::Series;
+use quantity::Unit::{Ampere, Farad, Hertz, Ohm, One, Volt, Watt};
+
+pub(super) const FOLLOWER: Form = regulator(
+    "follower_regulator",
+    "Amplifier and follower",
+    (3.5, 5e-3),
+    "An amplifier compares the output with a reference and drives a transistor as a follower: easy to keep stable.",
+    follower,
+);
+pub(super) const LOW_DROPOUT: Form = regulator(
+    "low_dropout",
+    "Low-dropout regulator, p-channel",
+    (0.8, 1e-3),
+    "An amplifier drives a p-channel MOSFET: works with little voltage to spare, and wants its output capacitor's ESR \
+     within a window.",
+    low_dropout,
+);
+
+/// Reference voltage of both, V, and the current through the divider, A.
+const FOLLOWER_REFERENCE: f64 = 2.5;
+const LOW_REFERENCE: f64 = 1.25;
+
+/// Places the divider that compares the output with a reference.
+fn divider(d: &mut Draft<'_>, wanted: f64, reference: f64, bottom: f64, x: i32) -> (f64, f64) {
+    d.part("top", KindId::Resistor, (x, -2, Turn::None), &[Own("out"), Own("fb")]);
+    d.part("bottom", KindId::Resistor, (x, 6, Turn::None), &[Own("fb"), Inlet(1)]);
+    d.set("bottom", "resistance", bottom);
+    d.step(
+        "Upper divider resistor",
+        Ohm,
+        "R_2 * (V_out / V_ref - 1)",
+        &[("R_2", bottom, Ohm), ("V_out", wanted, Volt), ("V_ref", reference, Volt)],
+        "the divider makes the reference of the output",
+    );
+    let top = d.prefer(Series::E96, Round::Nearest);
+    d.sets("top", "resistance");
+    (top, reference * (1.0 + top / bottom))
+}
+
+fn reference(d: &mut Draft<'_>, voltage: f64, at: (i32, i32)) {
+    d.part("reference", KindId::SeriesReference, (at.0, at.1, Turn::None), &[Inlet(0), Own("ref"), Inlet(1)]);
+    d.set("reference", "voltage", voltage);
+}
+
+fn losses(d: &mut Draft<'_>, voltage: f64, current: f64) {
+    let before = incoming(d);
+    let loss = d.step(
+        "Loss in the transistor",
+        Watt,
+        "(V_in - V_out) * I",
+        &[("V_in", before.nominal, Volt), ("V_out", voltage, Volt), ("I", current, Ampere)],
+        "at nominal line",
+    );
+    d.promise("Output voltage", ReadingMeasure::Mean, "{plus}.v", voltage, Volt);
+    d.promise("Loss of the transistor", ReadingMeasure::Mean, "{pass}.p", loss, Watt);
+}
+
+fn follower(d: &mut Draft<'_>) {
+    const GAIN: f64 = 120.0;
+    const BASE: f64 = 47.0;
+    let Output { voltage: wanted, current, .. } = output(d);
+    reference(d, FOLLOWER_REFERENCE, (5, 6));
+    let nets = [Own("drive"), Own("ref"), Own("fb"), Inlet(0), Inlet(1)];
+    d.part("amplifier", KindId::Amplifier, (13, 4, Turn::None), &nets);
+    d.part("base", KindId::Resistor, (18, 4, Turn::ThreeQuarters), &[Own("drive"), Own("base")]);
+    d.part("pass", KindId::Npn, (20, -8, Turn::ThreeQuarters), &[Inlet(0), Own("base"), Own("out")]);
+    d.part("output", KindId::Capacitor, (30, 2, Turn::None), &[Own("out"), Inlet(1)]);
+    d.part("compensation", KindId::Capacitor, (18, 9, Turn::ThreeQuarters), &[Own("drive"), Own("fb")]);
+    d.word("amplifier", "gain_bandwidth", "1M");
+    d.word("amplifier", "headroom_low", "0.1");
+    d.set("pass", "gain", GAIN);
+    d.set("pass", "collector_current", 0.5 * current);
+    d.set("pass", "base_emitter_voltage", 0.7);
+    d.set("pass", "knee_current", 10.0 * current);
+    d.set("base", "resistance", BASE);
+    let (top, voltage) = divider(d, wanted, FOLLOWER_REFERENCE, 10e3, 26);
+    d.step(
+        "Output capacitor",
+        Farad,
+        "40u * I / 1",
+        &[("I", current, Ampere)],
+        "40 µF per ampere (common practice)",
+    );
+    let capacitance = d.prefer(Series::E6, Round::Up).max(4.7e-6);
+    d.take(capacitance, "E6");
+    d.sets("output", "capacitance");
+    d.word("output", "esr", "0.1");
+    // What the follower's output resistance and the capacitor make is the loop's second pole.
+    let pole = d.step(
+        "Pole at the output",
+        Hertz,
+        "1 / (2 * pi * C * (V_T / I + R_b / b))",
+        &[
+            ("C", capacitance, Farad),
+            ("V_T", 0.0259, Volt),
+            ("I", current, Ampere),
+            ("R_b", BASE + 100.0, Ohm),
+            ("b", GAIN, One),
+        ],
+        "output resistance of an emitter follower (handbook)",
+    );
+    let crossover = d.choose("crossover", "Crossover", Hertz, 0.2 * pole, "A fifth of the output's pole unless chosen.");
+    d.step(
+        "Compensation capacitor",
+        Farad,
+        "1 / (2 * pi * f_c * R_1)",
+        &[("f_c", crossover, Hertz), ("R_1", top, Ohm)],
+        "an integrator around the amplifier crosses over where its gain is one",
+    );
+    d.prefer(Series::E6, Round::Up);
+    d.sets("compensation", "capacitance");
+    losses(d, voltage, current);
+    regulated(d, voltage, 2.5);
+    d.width = 35;
+}
+
+fn low_dropout(d: &mut Draft<'_>) {
+    let Output { voltage: wanted, current, .. } = output(d);
+    let dropout = d.choose("dropout", "Dropout wanted", Volt, 0.3, "At full load.");
+    reference(d, LOW_REFERENCE, (5, 6));
+    let nets = [Own("gate"), Own("fb"), Own("ref"), Inlet(0), Inlet(1)];
+    d.part("amplifier", KindId::Amplifier, (13, 4, Turn::None), &nets);
+    d.mirrored("pass", KindId::MosfetP, (20, -8, Turn::Quarter), true, &[Own("out"), Own("gate"), Inlet(0)]);
+    d.part("output", KindId::Capacitor, (30, 2, Turn::None), &[Own("out"), Inlet(1)]);
+    let (_, voltage) = divider(d, wanted, LOW_REFERENCE, 100e3, 26);
+    d.step(
+        "On-resistance",
+        Ohm,
+        "0.5 * V_drop / I",
+        &[("V_drop", dropout, Volt), ("I", current, Ampere)],
+        "half the dropout is the transistor's when fully on",
+    );
+    d.sets("pass", "on_resistance");
+    d.word("pass", "threshold", "1");
+    d.word("pass", "on_gate_voltage", "4.5");
+    // A transistor's transconductance and charge grow with the current it is made for.
+    let scale = current / 0.2;
+    d.set("pass", "transconductance", 1.5 * scale);
+    d.set("pass", "transconductance_current", 0.5 * scale);
+    for (name, at_200ma) in
+        [("input_capacitance", 300e-12), ("output_capacitance", 100e-12), ("reverse_capacitance", 30e-12)]
+    {
+        d.set("pass", name, at_200ma * scale);
+    }
+    d.word("pass", "capacitance_voltage", "5");
+    for (name, value) in [
+        ("gain", "100"),
+        ("gain_bandwidth", "50M"),
+        ("second_pole", "200M"),
+        ("slew_rate", "50M"),
+        ("headroom_high", "50m"),
+        ("headroom_low", "50m"),
+        ("supply_current", "50u"),
+    ] {
+        d.word("amplifier", name, value);
+    }
+    d.set("amplifier", "output_resistance", 2e3 / scale);
+    d.set("amplifier", "current_limit", 5e-3 * scale);
+    d.step(
+        "Output capacitor",
+        Farad,
+        "23.5u * I / 1",
+        &[("I", current, Ampere)],
+        "4.7 µF for 200 mA (common practice)",
+    );
+    let capacitance = d.prefer(Series::E6, Round::Nearest);
+    d.sets("output", "capacitance");
+    let zero = d.choose(
+        "zero",
+        "Zero of the output capacitor",
+        Hertz,
+        110e3,
+        "Its ESR makes a zero that lifts the phase before the loop crosses over; too little or too much rings.",
+    );
+    d.step(
+        "ESR of the output capacitor",
+        Ohm,
+        "1 / (2 * pi * C * f_z)",
+        &[("C", capacitance, Farad), ("f_z", zero, Hertz)],
+        "zero of a capacitor with resistance",
+    );
+    d.sets("output", "esr");
+    losses(d, voltage, current);
+    regulated(d, voltage, dropout);
+    d.width = 35;
+}

@@ -1,0 +1,357 @@
+//! Mains transformers. Voltages come first; inductances, turns and resistances follow from them.
+
+use super::{Form, Needs};
+use crate::delivered::{Ac, Delivered};
+use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own, RailWanted};
+use crate::rectified::{Pulses, settle};
+use crate::forms::rectifiers::SILICON;
+use circuit::{JointKind, KindId, StageKind, Turn};
+use quantity::Unit::{Ampere, Henry, Hertz, Ohm, One, Volt};
+
+pub(super) const TRANSFORMER: Form = Form {
+    id: "transformer",
+    title: "Transformer",
+    kind: StageKind::Transformer,
+    help: "One secondary, for a bridge, a half-wave rectifier or a doubler.",
+    takes: Some(JointKind::Ac),
+    design: plain,
+    needs: Needs::Passes,
+};
+
+pub(super) const CENTRE_TAPPED: Form = Form {
+    id: "centre_tapped_transformer",
+    title: "Transformer with centre tap",
+    kind: StageKind::Transformer,
+    help: "A secondary tapped in its middle, for two diodes or for a positive and a negative rail.",
+    takes: Some(JointKind::Ac),
+    design: tapped,
+    needs: Needs::Passes,
+};
+
+pub(super) const TWO_SECONDARIES: Form = Form {
+    id: "two_secondaries",
+    title: "Transformer with two secondaries",
+    kind: StageKind::Transformer,
+    help: "Two separate secondaries; each has a joint of its own.",
+    takes: Some(JointKind::Ac),
+    design: two_secondaries,
+    needs: Needs::Passes,
+};
+
+pub(super) const ISOLATING: Form = Form {
+    id: "isolating_transformer",
+    title: "Isolating transformer",
+    kind: StageKind::Transformer,
+    help: "The same voltage again, apart from earth.",
+    takes: Some(JointKind::Ac),
+    design: isolating,
+    needs: Needs::Passes,
+};
+
+/// Usual secondary voltages and ratings of mains transformers (common practice).
+const VOLTAGES: &[f64] = &[
+    6.0, 7.5, 9.0, 12.0, 15.0, 18.0, 20.0, 22.0, 24.0, 28.0, 30.0, 36.0, 42.0, 48.0, 55.0, 63.0, 80.0, 110.0, 150.0,
+    230.0, 400.0,
+];
+const RATINGS: &[f64] =
+    &[1.5, 2.5, 4.0, 6.0, 10.0, 16.0, 25.0, 40.0, 63.0, 100.0, 160.0, 250.0, 400.0, 630.0, 1000.0, 1600.0, 2500.0];
+/// Magnetising current relative to the rated one of the primary, and leakage reactance relative to the
+/// rated impedance: small mains transformers (common practice).
+const MAGNETISING: f64 = 0.15;
+const LEAKAGE: f64 = 0.01;
+/// Ripple planned for, relative to the lowest bus voltage.
+const RIPPLE: f64 = 0.12;
+
+/// How the secondaries of a transformer work together.
+#[derive(Clone, Copy)]
+struct Arrangement {
+    /// How many there are.
+    windings: f64,
+    /// How many carry current at once.
+    at_once: f64,
+}
+
+const SINGLE: Arrangement = Arrangement { windings: 1.0, at_once: 1.0 };
+const IN_TURN: Arrangement = Arrangement { windings: 2.0, at_once: 1.0 };
+const TOGETHER: Arrangement = Arrangement { windings: 2.0, at_once: 2.0 };
+
+/// The voltage one secondary needs, and what follows from it.
+struct Winding {
+    /// Rated voltage, RMS, V.
+    voltage: f64,
+    /// Open-circuit voltage at nominal line, RMS, V.
+    open: f64,
+    /// Rating of the whole transformer, VA.
+    rating: f64,
+    /// Its own resistance, Ω.
+    own: f64,
+    /// The primary's resistance, seen from it, Ω.
+    primary: f64,
+    at_once: f64,
+}
+
+impl Winding {
+    /// A winding of a transformer whose windings share its losses: half in the primary, half in all
+    /// secondaries together (common practice).
+    fn new(voltage: f64, rating: f64, arrangement: Arrangement) -> Self {
+        let lost = lost(rating);
+        let primary = 0.5 * lost * voltage * voltage / rating;
+        Winding {
+            voltage,
+            open: voltage * (1.0 + lost),
+            rating,
+            own: primary * arrangement.windings,
+            primary,
+            at_once: arrangement.at_once,
+        }
+    }
+
+    /// What it delivers behind the line.
+    fn delivers(&self, line: &Ac) -> Ac {
+        let ratio = self.open / line.nominal();
+        let resistance = self.own + self.at_once * (self.primary + line.resistance * ratio * ratio);
+        Ac { frequency: line.frequency, emf: line.emf.map(|e| e * ratio), resistance }
+    }
+}
+
+/// Voltage small mains transformers lose at rated load, relative, by their rating in VA.
+fn lost(rating: f64) -> f64 {
+    0.35 * rating.powf(-0.35)
+}
+
+/// Sizes a secondary that feeds a rectifier with a reservoir.
+fn winding(
+    d: &mut Draft<'_>,
+    line: &Ac,
+    wanted: RailWanted,
+    (diodes, per_period): (f64, f64),
+    arrangement: Arrangement,
+) -> Winding {
+    let ripple = d.choose(
+        "ripple",
+        "Ripple planned for",
+        Volt,
+        RIPPLE * wanted.lowest,
+        "Ripple of the reservoir behind, peak to peak; a smaller one takes a larger capacitor and a lower voltage.",
+    );
+    let power = d.step(
+        "Rating",
+        One,
+        "1.1 * 1.8 * n * I * (V_low + V_ripple)",
+        &[
+            ("n", arrangement.at_once, One),
+            ("I", wanted.current, Ampere),
+            ("V_low", wanted.lowest, Volt),
+            ("V_ripple", ripple, Volt),
+        ],
+        "winding current 1.8 times the direct current behind a reservoir, a tenth in reserve (common practice); in VA",
+    );
+    let rating = d.ladder(RATINGS, "usual ratings");
+    let lost = d.step(
+        "Voltage lost at rated load",
+        One,
+        "0.35 * S ^ (-0.35)",
+        &[("S", rating, One)],
+        "fit to usual small mains transformers (common practice); S in VA",
+    );
+    // The peak of the secondary, at the lowest line and under load, must reach the bus and the diodes.
+    let ideal = d.step(
+        "Secondary voltage",
+        Volt,
+        "(V_low + V_ripple + n * V_d) / (sqrt(2) * k_low * (1 - r))",
+        &[
+            ("V_low", wanted.lowest, Volt),
+            ("V_ripple", ripple, Volt),
+            ("n", diodes, One),
+            ("V_d", 0.95, Volt),
+            ("k_low", line.emf[0] / line.nominal(), One),
+            ("r", lost, One),
+        ],
+        "handbook: peak at lowest line, less what windings and diodes lose",
+    );
+    let make = |voltage: f64| {
+        let rating = RATINGS.iter().copied().find(|r| *r >= power * voltage / ideal).unwrap_or(power);
+        Winding::new(voltage, rating.max(power), arrangement)
+    };
+    let capacitance = wanted.current / (line.frequency * per_period * ripple);
+    let valley = |voltage: f64| {
+        let ac = make(voltage).delivers(line);
+        let drop = SILICON.times(diodes, wanted.current);
+        let pulses =
+            Pulses { emf: ac.emf, frequency: line.frequency, resistance: ac.resistance, drop, per_period };
+        settle(&pulses, ac.emf[0], (capacitance, 0.0), wanted.current).lowest
+    };
+    let voltage = d.choose(
+        "secondary",
+        "Secondary voltage",
+        Volt,
+        VOLTAGES.iter().copied().find(|v| valley(*v) >= wanted.lowest).unwrap_or(ideal),
+        "Rated voltage of the secondary, RMS, as its label says; unless chosen, the smallest usual one whose valley \
+         suffices at the lowest line.",
+    );
+    d.take(voltage, "usual windings, the first whose computed valley suffices");
+    let reached = valley(voltage);
+    if reached < wanted.lowest {
+        d.warnings.push(format!(
+            "At the lowest line the bus falls to {}, below the {} needed; take a higher secondary voltage",
+            quantity::show(reached, Volt, 3),
+            quantity::show(wanted.lowest, Volt, 3)
+        ));
+    }
+    make(voltage)
+}
+
+/// Primary inductance from the magnetising current.
+fn primary_inductance(d: &mut Draft<'_>, line: &Ac, rating: f64) -> f64 {
+    d.step(
+        "Primary inductance",
+        Henry,
+        "V / (2 * pi * f * m * S / V)",
+        &[("V", line.nominal(), Volt), ("f", line.frequency, Hertz), ("m", MAGNETISING, One), ("S", rating, One)],
+        "magnetising current 15 % of the rated one (common practice)",
+    )
+}
+
+/// Coupling from the leakage.
+fn coupling(d: &mut Draft<'_>, line: &Ac, rating: f64, primary: f64) -> f64 {
+    d.step(
+        "Coupling",
+        One,
+        "sqrt(1 - x * V ^ 2 / (S * 2 * pi * f * L))",
+        &[
+            ("x", LEAKAGE, One),
+            ("V", line.nominal(), Volt),
+            ("S", rating, One),
+            ("f", line.frequency, Hertz),
+            ("L", primary, Henry),
+        ],
+        "leakage reactance 1 % of the rated impedance (common practice)",
+    )
+}
+
+/// Resistance of the primary: half of what the windings lose, seen from its side.
+fn primary_resistance(d: &mut Draft<'_>, line: &Ac, winding: &Winding) -> f64 {
+    d.step(
+        "Primary resistance",
+        Ohm,
+        "r * V ^ 2 / (2 * S) * (V_1 / V_2) ^ 2",
+        &[
+            ("r", lost(winding.rating), One),
+            ("V", winding.voltage, Volt),
+            ("S", winding.rating, One),
+            ("V_1", line.nominal(), Volt),
+            ("V_2", winding.open, Volt),
+        ],
+        "half of the loss is in the primary (common practice); S in VA",
+    )
+}
+
+fn insulation(d: &mut Draft<'_>) {
+    d.part("insulation", KindId::Resistor, (6, 7, Turn::ThreeQuarters), &[Inlet(1), Gnd]);
+    d.word("insulation", "resistance", "10M");
+}
+
+fn two_windings(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
+    let nets = [Inlet(0), Inlet(1), Own("ac1"), Own("ac2")];
+    d.part("transformer", KindId::CoupledWindings, (6, 0, Turn::None), &nets);
+    insulation(d);
+    let primary = primary_inductance(d, line, winding.rating);
+    d.sets("transformer", "primary_inductance");
+    let coupling = coupling(d, line, winding.rating, primary);
+    // Written with every digit: what leaks is what is missing from one.
+    d.word("transformer", "coupling", &format!("{coupling:.7}"));
+    d.step(
+        "Secondary inductance",
+        Henry,
+        "L_1 * (V_2 / (k * V_1)) ^ 2",
+        &[("L_1", primary, Henry), ("V_2", winding.open, Volt), ("k", coupling, One), ("V_1", line.nominal(), Volt)],
+        "open-circuit voltage of coupled windings",
+    );
+    d.sets("transformer", "secondary_inductance");
+    primary_resistance(d, line, winding);
+    d.sets("transformer", "primary_resistance");
+    d.set("transformer", "secondary_resistance", winding.own);
+    d.give(JointKind::Ac, &[Own("ac1"), Own("ac2")], Delivered::Ac(winding.delivers(line)));
+    d.width = 14;
+}
+
+fn line(d: &Draft<'_>) -> Ac {
+    d.ask.before.and_then(|b| b.ac()).unwrap_or(Ac { frequency: 50.0, emf: [230.0; 3], resistance: 0.0 })
+}
+
+fn plain(d: &mut Draft<'_>) {
+    let line = line(d);
+    let rectifier = d.ask.rectifier.unwrap_or((2.0, 2.0));
+    let wanted = d.ask.wanted.plus;
+    let winding = winding(d, &line, wanted, rectifier, SINGLE);
+    two_windings(d, &line, &winding);
+}
+
+fn isolating(d: &mut Draft<'_>) {
+    let line = line(d);
+    let power = d.step(
+        "Rating",
+        One,
+        "1.8 * I * V",
+        &[("I", d.ask.wanted.plus.current, Ampere), ("V", d.ask.wanted.plus.lowest, Volt)],
+        "winding current 1.8 times the direct current (common practice); in VA",
+    );
+    let rating = d.ladder(RATINGS, "usual ratings").max(power);
+    let winding = Winding::new(line.nominal() / (1.0 + lost(rating)), rating, SINGLE);
+    two_windings(d, &line, &winding);
+}
+
+/// Three windings by turns; voltages and resistances of second and third.
+fn three_windings(d: &mut Draft<'_>, line: &Ac, windings: [&Winding; 2], nets: [Net; 4]) {
+    const PRIMARY_TURNS: f64 = 1000.0;
+    let [s1, s2, t1, t2] = nets;
+    d.part("transformer", KindId::ThreeWindings, (6, 0, Turn::None), &[Inlet(0), Inlet(1), s1, s2, t1, t2]);
+    insulation(d);
+    let rating = windings[0].rating;
+    let primary = primary_inductance(d, line, rating);
+    d.set("transformer", "primary_turns", PRIMARY_TURNS);
+    d.set("transformer", "inductance_factor", primary / (PRIMARY_TURNS * PRIMARY_TURNS));
+    let coupling = coupling(d, line, rating, primary);
+    for name in ["coupling_12", "coupling_13", "coupling_23"] {
+        d.word("transformer", name, &format!("{coupling:.7}"));
+    }
+    for ((winding, turns), resistance) in
+        windings.into_iter().zip(["second_turns", "third_turns"]).zip(["second_resistance", "third_resistance"])
+    {
+        d.step(
+            if turns == "second_turns" { "Second turns" } else { "Third turns" },
+            One,
+            "N_1 * V_2 / (k * V_1)",
+            &[("N_1", PRIMARY_TURNS, One), ("V_2", winding.open, Volt), ("k", coupling, One), ("V_1", line.nominal(), Volt)],
+            "open-circuit voltage of coupled windings",
+        );
+        d.sets("transformer", turns);
+        d.set("transformer", resistance, winding.own);
+    }
+    primary_resistance(d, line, windings[0]);
+    d.sets("transformer", "primary_resistance");
+    d.width = 14;
+}
+
+fn tapped(d: &mut Draft<'_>) {
+    let line = line(d);
+    let rectifier = d.ask.rectifier.unwrap_or((1.0, 2.0));
+    let wanted = d.ask.wanted.plus;
+    let arrangement = if d.ask.wanted.minus.current > 0.0 { TOGETHER } else { IN_TURN };
+    let half = winding(d, &line, wanted, rectifier, arrangement);
+    three_windings(d, &line, [&half, &half], [Own("ac1"), Own("tap"), Own("tap"), Own("ac2")]);
+    let nets = [Own("ac1"), Own("tap"), Own("ac2")];
+    d.give(JointKind::Tapped, &nets, Delivered::Tapped(half.delivers(&line)));
+}
+
+fn two_secondaries(d: &mut Draft<'_>) {
+    let line = line(d);
+    let rectifier = d.ask.rectifier.unwrap_or((2.0, 2.0));
+    let wanted = d.ask.wanted.plus;
+    let first = winding(d, &line, wanted, rectifier, TOGETHER);
+    let voltage = d.choose("second", "Other secondary voltage", Volt, first.voltage, "Rated voltage, RMS.");
+    let second = Winding::new(voltage, first.rating, TOGETHER);
+    three_windings(d, &line, [&first, &second], [Own("ac1"), Own("ac2"), Own("aux1"), Own("aux2")]);
+    d.give(JointKind::Ac, &[Own("ac1"), Own("ac2")], Delivered::Ac(first.delivers(&line)));
+    d.give(JointKind::Ac, &[Own("aux1"), Own("aux2")], Delivered::Ac(second.delivers(&line)));
+}

@@ -1,0 +1,28 @@
+//! What a power engineer knows about stages: which there are, how they are sized, drawn and joined.
+//!
+//! - [`FORMS`] is the stage catalogue. A form designs its stage from what the stage before delivers and
+//!   what those behind need, with every formula shown.
+//! - [`propose`] asks a form for its design at a place in a supply, [`apply`] changes the supply:
+//!   adds, sizes again, removes, replaces, moves stages, and states what the supply must do.
+//! - [`studies_for`] finds how long to simulate, with the reason.
+//!
+//! There is no simulation here: what sizing promises is computed from formulas and, for rectifiers with
+//! a reservoir, from the periodic state of one diode path.
+
+mod compose;
+mod defaults;
+mod delivered;
+mod demands;
+mod draft;
+mod forms;
+mod layout;
+mod path;
+mod proposal;
+mod rectified;
+
+pub use compose::{ComposeError, Edit, apply};
+pub use defaults::{StudyDefault, studies_for};
+pub use draft::{Choice, Promise, Step};
+pub use forms::{FORMS, Form, form};
+pub use path::Place;
+pub use proposal::{Proposal, ProposedPart, propose, size};

@@ -1,0 +1,239 @@
+//! The power path as a tree, walked to find what each stage gets and what it must give.
+
+use crate::delivered::Delivered;
+use crate::draft::{Ask, Draft, RailWanted, Wanted};
+use crate::forms::{Form, Needs, form};
+use circuit::{Output, Source, SourceKind, Stage, StageKind, Supply, demands};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// Where a stage is joined: behind another's joint, or nowhere, as a source is.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Place {
+    /// The stage before; none for a source.
+    pub after: Option<String>,
+    /// Which of its joints, counted from 0.
+    #[serde(default)]
+    pub joint: u32,
+}
+
+/// Voltage a regulator yet to come is reckoned to need above its output, V, its own current, A, and the
+/// accuracy up to which an output is taken to want one.
+const ASSUMED_HEADROOM: f64 = 2.5;
+const ASSUMED_OWN: f64 = 5e-3;
+const REGULATED: f64 = 0.1;
+
+/// Rounds in which what stages draw and what is delivered to them find each other.
+const ROUNDS: usize = 3;
+
+/// A supply with its demands and what flows between its stages, for asking forms.
+pub(crate) struct Path<'a> {
+    pub(crate) supply: &'a Supply,
+    source: Source,
+    outputs: Vec<Output>,
+    /// What each stage delivers at its joints.
+    delivered: BTreeMap<&'a str, Vec<Delivered>>,
+    /// Current a stage draws at nominal line, where that follows from what it gets, A.
+    drawn: BTreeMap<&'a str, f64>,
+}
+
+impl<'a> Path<'a> {
+    pub(crate) fn new(supply: &'a Supply) -> Self {
+        let (source, outputs) = demands(supply);
+        let mains =
+            Source { kind: SourceKind::Mains, nominal: 230.0, lowest: 207.0, highest: 253.0, frequency: 50.0 };
+        let source = source.unwrap_or(mains);
+        let mut path = Path { supply, source, outputs, delivered: BTreeMap::new(), drawn: BTreeMap::new() };
+        for _ in 0..ROUNDS {
+            let before = path.drawn.clone();
+            // Stages stand behind those that feed them, so one walk delivers all the way.
+            for stage in &supply.stages {
+                path.walk(stage);
+            }
+            if path.drawn == before {
+                break;
+            }
+        }
+        path
+    }
+
+    fn walk(&mut self, stage: &'a Stage) {
+        let Some(form) = stage.form.as_deref().and_then(form) else {
+            let before = Place { after: stage.after.clone(), joint: stage.from_joint };
+            if let Some(passed) = self.delivered(&before) {
+                self.delivered.insert(&stage.id, vec![passed]);
+            }
+            return;
+        };
+        let ask = self.ask_of(stage, form, &stage.choices);
+        let draft = Draft::of(form, &ask);
+        let (joints, draws) = (draft.joints.iter().map(|j| j.2).collect(), draft.draws);
+        self.delivered.insert(&stage.id, joints);
+        if let Some(current) = draws {
+            self.drawn.insert(&stage.id, current);
+        }
+    }
+
+    fn behind<'s>(&'s self, stage: &'s str) -> impl Iterator<Item = &'s Stage> {
+        self.supply.stages.iter().filter(move |s| s.after.as_deref() == Some(stage))
+    }
+
+    /// The output a stage's choices name, on its positive or on its negative rail.
+    fn served(&self, choices: &BTreeMap<String, String>, rail: &str) -> Option<&Output> {
+        let chosen = choices.get(rail)?;
+        self.outputs.iter().find(|o| o.id == *chosen)
+    }
+
+    fn is_served(&self, output: &Output) -> bool {
+        self.supply.stages.iter().any(|s| serves(s, &output.id))
+    }
+
+    /// What a stage itself asks of the one before, given what it serves and what those behind it need.
+    fn needs(&self, form: &Form, choices: &BTreeMap<String, String>, behind: Wanted) -> Wanted {
+        let rail = |name: &str, headroom: f64, own: f64, behind: RailWanted| {
+            self.served(choices, name).map_or(behind, |o| RailWanted {
+                // What hangs behind beside the output itself, an indicator say, adds its current.
+                current: o.current.max(behind.current) + own,
+                lowest: o.voltage.abs() * (1.0 - if headroom > 0.0 { 0.0 } else { o.accuracy }) + headroom,
+            })
+        };
+        match form.needs {
+            Needs::Passes => behind,
+            Needs::Draws(current) => Wanted { plus: RailWanted { current, lowest: 0.0 }, minus: RailWanted::default() },
+            Needs::Loads => Wanted {
+                plus: rail(OUTPUT, 0.0, 0.0, RailWanted::default()),
+                minus: rail(NEGATIVE, 0.0, 0.0, RailWanted::default()),
+            },
+            Needs::Regulates { headroom, own } => Wanted {
+                plus: rail(OUTPUT, headroom, own, behind.plus),
+                minus: rail(NEGATIVE, headroom, own, behind.minus),
+            },
+        }
+    }
+
+    fn sum(parts: impl Iterator<Item = Wanted>) -> Wanted {
+        parts.fold(Wanted::default(), |a, b| Wanted { plus: a.plus.and(b.plus), minus: a.minus.and(b.minus) })
+    }
+
+    /// What the stages behind one need, each with all behind it.
+    fn wanted_behind(&self, stage: &str) -> Wanted {
+        Self::sum(self.behind(stage).map(|s| self.wanted_by(s)))
+    }
+
+    fn wanted_by(&self, stage: &Stage) -> Wanted {
+        let behind = self.wanted_behind(&stage.id);
+        let mut wanted = match stage.form.as_deref().and_then(form) {
+            Some(form) => self.needs(form, &stage.choices, behind),
+            None => behind,
+        };
+        if let Some(drawn) = self.drawn.get(stage.id.as_str()) {
+            wanted.plus.current = *drawn;
+        }
+        wanted
+    }
+
+    /// What outputs that no stage serves yet will need.
+    fn unserved(&self) -> Wanted {
+        let rail = |o: &Output| {
+            let regulated = o.accuracy <= REGULATED;
+            RailWanted {
+                current: o.current + if regulated { ASSUMED_OWN } else { 0.0 },
+                lowest: o.voltage.abs() * if regulated { 1.0 } else { 1.0 - o.accuracy }
+                    + if regulated { ASSUMED_HEADROOM } else { 0.0 },
+            }
+        };
+        Self::sum(self.outputs.iter().filter(|o| !self.is_served(o)).map(|o| {
+            if o.voltage < 0.0 {
+                Wanted { plus: RailWanted::default(), minus: rail(o) }
+            } else {
+                Wanted { plus: rail(o), minus: RailWanted::default() }
+            }
+        }))
+    }
+
+    /// The first rectifier at or behind these stages: diodes in the path and pulses per period.
+    fn rectifier<'s>(&'s self, stages: impl Iterator<Item = &'s Stage>) -> Option<&'s str> {
+        for stage in stages {
+            let own = stage.form.as_deref().filter(|f| rectifier_path(f).is_some());
+            if let Some(found) = own.or_else(|| self.rectifier(self.behind(&stage.id))) {
+                return Some(found);
+            }
+        }
+        None
+    }
+
+    /// What a form is asked at a place where `behind` follows (all of it if a stage is put in between).
+    pub(crate) fn ask(
+        &self,
+        place: &Place,
+        form: &Form,
+        choices: &BTreeMap<String, String>,
+        behind: &[&Stage],
+    ) -> Ask {
+        let wanted = Self::sum(behind.iter().map(|s| self.wanted_by(s)).chain([self.unserved()]));
+        let mut wanted = if matches!(form.needs, Needs::Passes) { wanted } else { self.needs(form, choices, wanted) };
+        let mut rectifier = self.rectifier(behind.iter().copied());
+        if rectifier_path(form.id).is_some() {
+            rectifier = Some(form.id);
+        }
+        if rectifier == Some("doubler") && form.id != "doubler" {
+            // Each half of a doubler gives half of the voltage.
+            wanted.plus.lowest *= 0.5;
+        }
+        Ask {
+            source: self.source,
+            before: self.delivered(place),
+            wanted,
+            rectifier: rectifier.and_then(rectifier_path),
+            choices: choices.clone(),
+            outputs: self.outputs.clone(),
+        }
+    }
+
+    /// What a stage of this supply is asked.
+    pub(crate) fn ask_of(&self, stage: &Stage, form: &Form, choices: &BTreeMap<String, String>) -> Ask {
+        let place = Place { after: stage.after.clone(), joint: stage.from_joint };
+        let behind: Vec<&Stage> = self.behind(&stage.id).collect();
+        self.ask(&place, form, choices, &behind)
+    }
+
+    /// What is delivered at a place.
+    pub(crate) fn delivered(&self, place: &Place) -> Option<Delivered> {
+        self.delivered.get(place.after.as_deref()?)?.get(place.joint as usize).copied()
+    }
+
+    /// The output a new stage behind another is for: a load's that of the regulator before it, else the
+    /// first of that polarity that no stage serves yet.
+    pub(crate) fn output_for(&self, form: &Form, after: Option<&str>, rail: &str) -> Option<&Output> {
+        let mut before = after.and_then(|id| self.supply.stage(id));
+        while let (StageKind::Load, Some(stage)) = (form.kind, before) {
+            if let Some(output) = self.served(&stage.choices, rail) {
+                return Some(output);
+            }
+            before = stage.after.as_deref().and_then(|id| self.supply.stage(id));
+        }
+        let ours = || self.outputs.iter().filter(|o| (o.voltage < 0.0) == (rail == NEGATIVE));
+        ours().find(|o| !self.is_served(o)).or(ours().last())
+    }
+}
+
+/// The choices that say which output a stage serves, on its positive and on its negative rail.
+pub(crate) const OUTPUT: &str = "output";
+pub(crate) const NEGATIVE: &str = "negative";
+
+/// Whether a stage serves an output.
+pub(crate) fn serves(stage: &Stage, output: &str) -> bool {
+    [OUTPUT, NEGATIVE].iter().any(|rail| stage.choices.get(*rail).is_some_and(|o| o == output))
+}
+
+/// Diodes in the path and pulses per period of a rectifier, as its reservoir sees it.
+fn rectifier_path(form: &str) -> Option<(f64, f64)> {
+    match form {
+        "half_wave" | "doubler" => Some((1.0, 1.0)),
+        "centre_tap_rectifier" | "dual_rail_bridge" => Some((1.0, 2.0)),
+        "bridge" => Some((2.0, 2.0)),
+        "three_phase_bridge" => Some((2.0, 6.0)),
+        _ => None,
+    }
+}
