@@ -38,6 +38,8 @@ const MOST_TRIALS: usize = 60;
 const FIRST_STEP: f64 = 0.25 * 0.1;
 /// Current that may be missing at a net, relative to the accuracy wanted and the largest current.
 const CURRENT_LAW: f64 = 1e-2;
+/// Voltages and currents beyond this are no circuit's; their products would leave the range of numbers.
+const LARGEST: f64 = 1e100;
 
 /// State of the system at one node.
 #[derive(Clone)]
@@ -457,6 +459,9 @@ impl<'a> Stepper<'a> {
     /// Brings charges and currents up to the last correction; false if the currents do not add
     /// up yet.
     fn finish(&mut self, alpha: f64, stage: Stage) -> bool {
+        if !self.end.x.iter().all(|v| v.abs() < LARGEST) {
+            return false;
+        }
         if stage == Stage::Inner {
             return self.obeys_current_law(alpha);
         }
