@@ -121,30 +121,6 @@ fn endless_tripping_is_named() {
     assert!(matches!(&outcome, Err(EngineError::Chatter { part, .. }) if part == "S1"), "{outcome:?}");
 }
 
-/// A feedback that only an endless voltage could satisfy is named, not followed into infinity.
-#[test]
-fn a_voltage_without_end_is_named() {
-    let ten = &[("resistance", "10k")];
-    let rows: [Row<'_>; 10] = [
-        ("V1", SineSource, "a gnd", &[("amplitude", "10")]),
-        ("Ra", Resistor, "a gnd", ten),
-        ("Rb", Resistor, "b gnd", ten),
-        ("Rc", Resistor, "c gnd", ten),
-        ("Rd", Resistor, "d gnd", ten),
-        ("Re", Resistor, "e gnd", ten),
-        ("V2", SineSource, "d gnd", &[]),
-        ("C1", Capacitor, "c e", &[("capacitance", "1e3")]),
-        ("E1", VoltageControlledVoltage, "gnd e a c", &[]),
-        ("V3", SineSource, "gnd b", &[]),
-    ];
-    let equations = Equations::new(&circuit(&rows));
-    let mut recording = Recording::default();
-    let settings = Settings { max_step: 1e-3, ..settings(20e-3, 1e-3) };
-    let outcome = transient(&equations, &settings, &mut recording, &mut Health::default());
-    assert!(matches!(&outcome, Err(EngineError::Stuck { .. } | EngineError::Singular { .. })), "{outcome:?}");
-    assert!(recording.columns.iter().flatten().all(|v| v.is_finite()));
-}
-
 fn settings(end: f64, tolerance: f64) -> Settings {
     Settings { end, record_from: 0.0, max_step: 1e-4, min_step: 0.0, start: Start::Rest, tolerance }
 }
