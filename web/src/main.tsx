@@ -9,14 +9,14 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, RouterProvider } from "react-router";
 
-import { Desk } from "./desk/desk";
+import { SupplyFrame } from "./frame/frame";
 import { Library } from "./library/library";
 import { NotHere } from "./ui/states";
 import { applyTheme } from "./ui/theme";
 
 const router = createBrowserRouter([
   { path: "/", element: <Library /> },
-  { path: "/supplies/:supply", element: <Desk /> },
+  { path: "/supplies/:supply/:view?", element: <SupplyFrame /> },
   { path: "*", element: <NotHere /> },
 ]);
 

@@ -20,6 +20,7 @@ const ROUNDS: usize = 6;
 /// A change of the power path.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "edit", rename_all = "snake_case", deny_unknown_fields)]
+#[schemars(rename = "PathEdit")]
 pub enum Edit {
     /// States what the supply is fed from and must deliver.
     State {

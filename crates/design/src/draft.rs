@@ -50,6 +50,7 @@ impl RailWanted {
 
 /// A value one may choose before the rest is computed.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+#[schemars(rename = "SizingChoice")]
 pub struct Choice {
     /// Identifier in the stage's choices.
     pub id: &'static str,
@@ -69,6 +70,7 @@ pub struct Choice {
 
 /// One step of the sizing: a formula, its numbers, its result and what is taken for it.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+#[schemars(rename = "SizingStep")]
 pub struct Step {
     /// What is computed.
     pub title: String,

@@ -10,6 +10,7 @@ use std::collections::BTreeMap;
 
 /// Where a stage is joined: behind another's joint, or nowhere, as a source is.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[schemars(rename = "JointPlace")]
 pub struct Place {
     /// The stage before; none for a source.
     pub after: Option<String>,

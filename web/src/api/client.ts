@@ -17,6 +17,10 @@ export type Finding = Schemas["Finding"];
 export type SpanMeasures = Schemas["SpanMeasures"];
 export type EntryMeaning = Schemas["EntryMeaning"];
 export type Unit = Schemas["Unit"];
+export type Form = Schemas["StageForm"];
+export type Edit = Schemas["PathEdit"];
+export type Proposal = Schemas["Proposal"];
+export type Stage = NonNullable<Supply["stages"]>[number];
 
 const api = createClient<paths>();
 
@@ -85,6 +89,62 @@ export function useSaveSupply(supply: string) {
       client.setQueryData(["supply", supply], stored);
       void client.invalidateQueries({ queryKey: ["supplies"] });
     },
+  });
+}
+
+export function useCreateSupply() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (document: Supply) =>
+      taken<SupplyShown>(await api.POST("/api/supplies", { body: { document } })),
+    onSuccess: (created) => {
+      client.setQueryData(["supply", created.id], created);
+      void client.invalidateQueries({ queryKey: ["supplies"] });
+    },
+  });
+}
+
+/** Changes of the power path, made by the server and stored at once. */
+export function useEditSupply(supply: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: { id: `save-${supply}` },
+    mutationFn: async (edit: Edit) => {
+      const revision = client.getQueryData<SupplyShown>(["supply", supply])?.revision ?? 0;
+      const answer = await api.POST("/api/supplies/{supply}/edits", {
+        params: { path: { supply } },
+        body: { revision, edit },
+      });
+      if (answer.response.status === 409) throw new Stale(answer.error as unknown as Conflict);
+      return taken<SupplyShown>(answer);
+    },
+    onSuccess: (stored) => {
+      client.setQueryData(["supply", supply], stored);
+      void client.invalidateQueries({ queryKey: ["supplies"] });
+    },
+  });
+}
+
+export function useStageForms() {
+  return useQuery({
+    queryKey: ["stage-forms"],
+    staleTime: Infinity,
+    queryFn: async () => taken<Form[]>(await api.GET("/api/stage-forms")),
+  });
+}
+
+/** How a stage is sized at a revision of its supply, with choices as stored or as typed. */
+export function useSizing(supply: SupplyShown, stage: string, choices?: Record<string, string>) {
+  return useQuery({
+    queryKey: ["sizing", supply.id, supply.revision, stage, choices],
+    placeholderData: (previous: Proposal | undefined) => previous,
+    queryFn: async () =>
+      taken<Proposal>(
+        await api.POST("/api/supplies/{supply}/sizing", {
+          params: { path: { supply: supply.id } },
+          body: { stage, choices: choices ?? null },
+        }),
+      ),
   });
 }
 

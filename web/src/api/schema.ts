@@ -52,6 +52,86 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/stage-forms": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["stageForms"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/proposal": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["propose"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/sizing": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["sizing"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/edits": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["editSupply"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/study-defaults": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["studyDefaults"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/supplies/{supply}/entry": {
     parameters: {
       query?: never;
@@ -168,6 +248,26 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    /** @description A form at a place. */
+    AskForm: {
+      /**
+       * @description What was chosen, as typed.
+       * @default {}
+       */
+      choices: {
+        [key: string]: string;
+      };
+      form: string;
+      place: components["schemas"]["JointPlace"];
+    };
+    /** @description A stage to be sized again. */
+    AskStage: {
+      /** @description What was chosen, as typed; what is stored if left out. */
+      choices?: {
+        [key: string]: string;
+      } | null;
+      stage: string;
+    };
     /** @description Someone else changed the supply in the meantime. */
     Conflict: {
       /** @description What is stored now. */
@@ -429,6 +529,58 @@ export interface components {
        */
       unsettled: number;
     };
+    /** @description The nets in which power flows from one stage to the next. */
+    Joint:
+      | {
+          back: string;
+          /** @constant */
+          joint: "ac";
+          line: string;
+        }
+      | {
+          back: string;
+          /** @constant */
+          joint: "tapped";
+          line: string;
+          tap: string;
+        }
+      | {
+          /** @constant */
+          joint: "three_phase";
+          l1: string;
+          l2: string;
+          l3: string;
+          neutral: string;
+        }
+      | {
+          /** @constant */
+          joint: "dc";
+          minus: string;
+          plus: string;
+        }
+      | {
+          /** @constant */
+          joint: "split";
+          minus: string;
+          plus: string;
+          zero: string;
+        };
+    /**
+     * @description The kind of a [`Joint`].
+     * @enum {string}
+     */
+    JointKind: "ac" | "tapped" | "three_phase" | "dc" | "split";
+    /** @description Where a stage is joined: behind another's joint, or nowhere, as a source is. */
+    JointPlace: {
+      /** @description The stage before; none for a source. */
+      after?: string | null;
+      /**
+       * Format: uint32
+       * @description Which of its joints, counted from 0.
+       * @default 0
+       */
+      joint: number;
+    };
     /**
      * @description Identifies a part kind in documents.
      * @enum {string}
@@ -465,6 +617,7 @@ export interface components {
       | "amplifier"
       | "comparator"
       | "shunt_reference"
+      | "series_reference"
       | "regulator"
       | "timed_switch"
       | "controlled_switch"
@@ -472,6 +625,15 @@ export interface components {
       | "current_load"
       | "power_load"
       | "stepped_load";
+    /** @description A change of the power path. */
+    MakeEdit: {
+      edit: components["schemas"]["PathEdit"];
+      /**
+       * Format: int32
+       * @description The revision the change is made to.
+       */
+      revision: number;
+    };
     /** @description Signals to be measured over a span. */
     MeasureSpan: {
       /**
@@ -498,6 +660,21 @@ export interface components {
       stages: components["schemas"]["StageFigures"][];
       /** @description How each requirement fared, in document order. */
       verdicts: components["schemas"]["Verdict"][];
+    };
+    /** @description A voltage the supply must deliver. */
+    OutputDemand: {
+      /** @description The name shown. */
+      title: string;
+      /** @description Deviation of the mean allowed, relative; 0.05 if left out. */
+      accuracy?: string | null;
+      /** @description Largest current drawn. */
+      current: string;
+      /** @description Identifier, unique among outputs. */
+      id: string;
+      /** @description Ripple allowed, peak to peak; a hundredth of the voltage if left out. */
+      ripple?: string | null;
+      /** @description Nominal voltage; negative for a negative rail. */
+      voltage: string;
     };
     /** @description A parameter of a part kind. */
     Parameter: {
@@ -531,6 +708,8 @@ export interface components {
       pins: {
         [key: string]: string;
       };
+      /** @description What the part is in its stage's form, for sizing it again. */
+      role?: string | null;
       /** @description The stage the part belongs to. */
       stage?: string | null;
     };
@@ -551,6 +730,93 @@ export interface components {
       /** @description What it looks like. */
       symbol: components["schemas"]["Symbol"];
     };
+    /** @description A change of the power path. */
+    PathEdit:
+      | {
+          /** @constant */
+          edit: "state";
+          /** @description What it must deliver. */
+          outputs: components["schemas"]["OutputDemand"][];
+          /** @description What feeds it. */
+          source?: components["schemas"]["SourceDemand"] | null;
+        }
+      | {
+          /**
+           * @description Whether what follows there comes behind the new stage; else the path branches.
+           * @default false
+           */
+          between: boolean;
+          /**
+           * @description What was chosen.
+           * @default {}
+           */
+          choices: {
+            [key: string]: string;
+          };
+          /** @constant */
+          edit: "add";
+          /** @description Its form. */
+          form: string;
+          /** @description Where. */
+          place: components["schemas"]["JointPlace"];
+        }
+      | {
+          /** @description What was chosen. */
+          choices: {
+            [key: string]: string;
+          };
+          /** @constant */
+          edit: "size";
+          /**
+           * @description Whether values chosen by hand are sized again too.
+           * @default false
+           */
+          everything: boolean;
+          /** @description Which. */
+          stage: string;
+        }
+      | {
+          /** @constant */
+          edit: "size_all";
+        }
+      | {
+          /** @constant */
+          edit: "replace";
+          /** @description Its new form. */
+          form: string;
+          /** @description Which. */
+          stage: string;
+        }
+      | {
+          /** @constant */
+          edit: "remove";
+          /** @description Which. */
+          stage: string;
+        }
+      | {
+          /** @constant */
+          edit: "move_earlier";
+          /** @description Which. */
+          stage: string;
+        }
+      | {
+          /** @constant */
+          edit: "duplicate";
+          /** @description Which. */
+          stage: string;
+        }
+      | {
+          /** @description The new title. */
+          title: string;
+          /** @constant */
+          edit: "rename";
+          /** @description Which. */
+          stage: string;
+        }
+      | {
+          /** @constant */
+          edit: "tidy";
+        };
     /** @description A pin of a part kind. */
     Pin: {
       /** @description Identifier in documents. */
@@ -563,6 +829,15 @@ export interface components {
       | {
           /** @constant */
           at: "supply";
+        }
+      | {
+          /** @constant */
+          at: "source";
+        }
+      | {
+          /** @constant */
+          at: "output";
+          output: string;
         }
       | {
           /** @constant */
@@ -637,6 +912,54 @@ export interface components {
       findings: components["schemas"]["Finding"][];
       /** @description A sentence for people. */
       message: string;
+    };
+    /** @description A number the sizing promises of a run at nominal line and full load. */
+    Promise: {
+      /** @description What it is. */
+      title: string;
+      /** @description What to measure. */
+      measure: components["schemas"]["ReadingMeasure"];
+      /** @description Of which signal, with roles of parts and nets in braces: `{plus}.v`. */
+      signal: string;
+      /** @description Its unit. */
+      unit: components["schemas"]["Unit"];
+      /**
+       * Format: double
+       * @description Its value.
+       */
+      value: number;
+    };
+    /** @description A stage as it would be. */
+    Proposal: {
+      /** @description The stage's title. */
+      title: string;
+      /** @description What can be chosen first. */
+      choices: components["schemas"]["SizingChoice"][];
+      /** @description The form. */
+      form: string;
+      /** @description The parts. */
+      parts: components["schemas"]["ProposedPart"][];
+      /** @description What a run at nominal line and full load will show. */
+      promises: components["schemas"]["Promise"][];
+      /** @description How the values came about. */
+      steps: components["schemas"]["SizingStep"][];
+      /** @description What is amiss. */
+      warnings: string[];
+    };
+    /** @description A part as it would be. */
+    ProposedPart: {
+      /** @description Parameters chosen by hand, which sizing again would keep. */
+      by_hand: string[];
+      /** @description Its designator. */
+      id: string;
+      /** @description Its kind. */
+      kind: components["schemas"]["KindId"];
+      /** @description Parameters that differ from the defaults. */
+      parameters: {
+        [key: string]: string;
+      };
+      /** @description Its role in the form. */
+      role: string;
     };
     /** @description A named number taken from a run. */
     Reading: {
@@ -773,6 +1096,68 @@ export interface components {
       /** @description SVG path data. */
       path: string;
     };
+    /** @description A value one may choose before the rest is computed. */
+    SizingChoice: {
+      /** @description Name shown. */
+      title: string;
+      /** @description Whether it was chosen by hand. */
+      by_hand: boolean;
+      /** @description What it does. */
+      help: string;
+      /** @description Identifier in the stage's choices. */
+      id: string;
+      /** @description Identifiers and names, for a choice among a few. */
+      options: [string, string][];
+      /** @description Unit, for a quantity. */
+      unit?: components["schemas"]["Unit"] | null;
+      /** @description The value in force, as typed. */
+      value: string;
+    };
+    /** @description One step of the sizing: a formula, its numbers, its result and what is taken for it. */
+    SizingStep: {
+      /** @description What is computed. */
+      title: string;
+      /** @description The formula, as an expression. */
+      formula: string;
+      /** @description What it was taken from, such as E12. */
+      from?: string | null;
+      /**
+       * Format: double
+       * @description Its result.
+       */
+      ideal: number;
+      /** @description The formula with its numbers in it. */
+      numbers: string;
+      /** @description Where the formula comes from. */
+      origin: string;
+      /** @description The parameter it sets, by role and parameter. */
+      sets?: string | null;
+      /**
+       * Format: double
+       * @description The value taken, if another.
+       */
+      taken?: number | null;
+      /** @description Its unit. */
+      unit: components["schemas"]["Unit"];
+    };
+    /** @description What feeds the supply. */
+    SourceDemand: {
+      /** @description Frequency of alternating ones; 50 Hz if left out. */
+      frequency?: string | null;
+      /** @description Highest voltage the supply must bear; the nominal one if left out. */
+      highest?: string | null;
+      /** @description What it is. */
+      kind: components["schemas"]["SourceKind"];
+      /** @description Lowest voltage the supply must work from; the nominal one if left out. */
+      lowest?: string | null;
+      /** @description Nominal voltage: RMS of a phase for alternating ones. */
+      voltage: string;
+    };
+    /**
+     * @description The kinds of source.
+     * @enum {string}
+     */
+    SourceKind: "mains" | "three_phase_mains" | "dc";
     /** @description Measures of one signal over a span, from every recorded step. */
     SpanMeasures: {
       /** Format: double */
@@ -808,12 +1193,32 @@ export interface components {
       title: string;
       /** @description The stage that feeds this one; none for a source. */
       after?: string | null;
+      /** @description What was chosen when it was sized, by the identifier of the choice. */
+      choices?: {
+        [key: string]: string;
+      };
+      /** @description The form it was composed in, from the stage catalogue; none if it was drawn by hand. */
+      form?: string | null;
+      /**
+       * Format: uint32
+       * @description Which of that stage's joints feeds it, counted from 0.
+       */
+      from_joint?: number;
       /** @description Identifier, unique among stages. */
       id: string;
+      /** @description Where further stages can be joined behind it. */
+      joints?: components["schemas"]["Joint"][];
       /** @description What the stage does. */
       kind: components["schemas"]["StageKind"];
       /** @description The net behind the stage whose voltage stands on its card. */
       output?: string | null;
+      /**
+       * @description What sizing proposed, by role and parameter (`reservoir.capacitance`); a parameter that differs
+       *      was chosen by hand.
+       */
+      sized?: {
+        [key: string]: string;
+      };
     };
     /**
      * @description The power path at one stage, averaged over the last whole period, or over the last tenth of
@@ -852,6 +1257,19 @@ export interface components {
        * @description RMS voltage of the net behind the stage, V.
        */
       voltage_rms?: number | null;
+    };
+    /** @description A form a stage can have. */
+    StageForm: {
+      /** @description Name shown. */
+      title: string;
+      /** @description What it is good for, in a sentence. */
+      help: string;
+      /** @description Identifier in documents. */
+      id: string;
+      /** @description Its place in the power path. */
+      kind: components["schemas"]["StageKind"];
+      /** @description What it must be joined to; none for a source. */
+      takes?: components["schemas"]["JointKind"] | null;
     };
     /**
      * @description What a stage does in the power path.
@@ -917,8 +1335,22 @@ export interface components {
       /** @description Accuracy wanted of the traces, relative to full scale; 0.001 if left out. */
       tolerance?: string | null;
     };
+    /** @description What a study should be set to. */
+    StudyDefault: {
+      /** @description Simulated time. */
+      duration: components["schemas"]["Suggestion"];
+      /** @description Longest step. */
+      max_step: components["schemas"]["Suggestion"];
+    };
     /** @description The kinds of study. */
     StudyKind: "switch_on" | "load_step";
+    /** @description A setting with the reason for it. */
+    Suggestion: {
+      /** @description Why. */
+      reason: string;
+      /** @description The setting as typed. */
+      text: string;
+    };
     /** @description A supply: what it must do, its circuit, how to try it and what to read off. */
     Supply: {
       /** @description The supply's name. */
@@ -933,6 +1365,8 @@ export interface components {
        * @default
        */
       notes: string;
+      /** @description What it must deliver. */
+      outputs?: components["schemas"]["OutputDemand"][];
       /**
        * @description The components.
        * @default []
@@ -948,6 +1382,8 @@ export interface components {
        * @default []
        */
       requirements: components["schemas"]["Requirement"][];
+      /** @description What feeds the supply. */
+      source?: components["schemas"]["SourceDemand"] | null;
       /**
        * @description The steps of the power path, in order.
        * @default []
@@ -1040,6 +1476,7 @@ export interface components {
       | "hertz"
       | "watt"
       | "joule"
+      | "coulomb"
       | "degree"
       | "kelvin"
       | "celsius"
@@ -1275,6 +1712,173 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["Conflict"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  stageForms: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["StageForm"][];
+        };
+      };
+    };
+  };
+  propose: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    /** @description A form at a place. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AskForm"];
+      };
+    };
+    responses: {
+      /** @description A stage as it would be. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Proposal"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  sizing: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    /** @description A stage to be sized again. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AskStage"];
+      };
+    };
+    responses: {
+      /** @description A stage as it would be. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Proposal"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  editSupply: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    /** @description A change of the power path. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["MakeEdit"];
+      };
+    };
+    responses: {
+      /** @description A supply as the desk shows it. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SupplyShown"];
+        };
+      };
+      /** @description Someone else changed the supply in the meantime. */
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Conflict"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  studyDefaults: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What a study should be set to. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["StudyDefault"];
         };
       };
       /** @description What went wrong, where, and what to do. */

@@ -1,22 +1,39 @@
 import { Tabs } from "radix-ui";
 
+import { useState } from "react";
+
 import { isOver, type Run, type SupplyShown } from "../api/client";
+import { Sizing } from "../compose/sizing";
+import type { Editing } from "../frame/editing";
 import { show } from "../ui/quantity";
-import { Verdicts } from "./verdicts";
+import { Verdicts } from "../ui/verdicts";
 
 interface Props {
   shown: SupplyShown;
+  editing: Editing;
   run?: Run;
   before?: Run;
+  stage?: string;
+  onStage: (stage: string | undefined) => void;
   onPart: (part: string) => void;
 }
 
 /** Numbers, checks and the evidence for them. */
-export function Dock({ shown, run, before, onPart }: Props) {
+export function Dock({ shown, editing, run, before, stage, onStage, onPart }: Props) {
   const { document: supply, findings } = shown;
+  const chosen = supply.stages?.find((s) => s.id === stage);
+  const [tab, setTab] = useState("readings");
+  // Choosing a stage brings its sizing up; leaving it goes back to what was open.
+  const [seen, setSeen] = useState(stage);
+  const [back, setBack] = useState("readings");
+  if (seen !== stage) {
+    setSeen(stage);
+    if (chosen && tab !== "sizing") setBack(tab);
+    setTab(chosen ? "sizing" : back);
+  }
   const errors = findings.length;
   const stale = run !== undefined && run.revision !== shown.revision;
-  const tab = (value: string, label: string) => (
+  const trigger = (value: string, label: string) => (
     <Tabs.Trigger
       value={value}
       className="h-8 border-b-2 border-transparent px-3 text-muted data-[state=active]:border-copper data-[state=active]:text-ink"
@@ -25,11 +42,12 @@ export function Dock({ shown, run, before, onPart }: Props) {
     </Tabs.Trigger>
   );
   return (
-    <Tabs.Root defaultValue="readings" className="flex h-full flex-col bg-panel">
+    <Tabs.Root value={tab} onValueChange={setTab} className="flex h-full flex-col bg-panel">
       <Tabs.List aria-label="Dock" className="flex shrink-0 items-center border-b border-hairline px-2">
-        {tab("readings", "Requirements and readings")}
-        {tab("checks", errors > 0 ? `Checks (${errors})` : "Checks")}
-        {tab("health", "Health")}
+        {trigger("readings", "Requirements and readings")}
+        {trigger("checks", errors > 0 ? `Checks (${errors})` : "Checks")}
+        {trigger("health", "Health")}
+        {chosen && trigger("sizing", `Sizing of ${chosen.title.toLowerCase()}`)}
         {stale && run && isOver(run) && (
           <span className="ml-3 text-xs text-close">
             These numbers are of revision {run.revision}; run again to see those of revision {shown.revision}.
@@ -65,6 +83,18 @@ export function Dock({ shown, run, before, onPart }: Props) {
       <Tabs.Content value="health" className="min-h-0 grow overflow-auto p-3">
         <Health run={run} />
       </Tabs.Content>
+      {chosen && (
+        <Tabs.Content value="sizing" className="min-h-0 grow overflow-auto">
+          <Sizing
+            key={`${chosen.id}`}
+            shown={shown}
+            stage={chosen}
+            editing={editing}
+            onStage={onStage}
+            onPart={onPart}
+          />
+        </Tabs.Content>
+      )}
     </Tabs.Root>
   );
 }

@@ -2,7 +2,7 @@ import { X } from "lucide-react";
 
 import type { Parameter, PartKind, SupplyShown } from "../api/client";
 import { Button } from "../ui/button";
-import { ValueField } from "./valuefield";
+import { ValueField } from "../ui/valuefield";
 
 type Part = NonNullable<SupplyShown["document"]["parts"]>[number];
 

@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 
 import { useSupplies } from "../api/client";
+import { NewSupply } from "./newsupply";
 import { Mark } from "../ui/mark";
 import { Notice } from "../ui/states";
 import { ThemeSwitch } from "../ui/themeswitch";
@@ -17,11 +18,14 @@ export function Library() {
         <ThemeSwitch />
       </header>
       <main className="mx-auto w-full max-w-5xl grow overflow-auto p-6">
-        <h1 className="mb-4 text-xl font-semibold">Library</h1>
+        <div className="mb-4 flex items-center">
+          <h1 className="grow text-xl font-semibold">Library</h1>
+          <NewSupply />
+        </div>
         {supplies.isError && <Notice>{supplies.error.message}</Notice>}
         {supplies.data?.length === 0 && (
           <Notice>
-            The library is empty. Load the demo supplies with{" "}
+            The library is empty. Begin a new supply, or load the demo supplies with{" "}
             <code className="figures">mellow-coil load-demo</code>.
           </Notice>
         )}

@@ -19,6 +19,7 @@ use serde::Serialize;
 
 /// A form a stage can have.
 #[derive(Serialize, JsonSchema)]
+#[schemars(rename = "StageForm")]
 pub struct Form {
     /// Identifier in documents.
     pub id: &'static str,

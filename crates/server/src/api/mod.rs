@@ -1,6 +1,7 @@
 //! The HTTP API. Its OpenAPI document is made from the handlers.
 
 mod catalogue;
+mod compose;
 mod entry;
 mod errors;
 mod events;
@@ -71,6 +72,14 @@ fn routes() -> ApiRouter<App> {
             get_with(supplies::show, |o| o.id("showSupply"))
                 .put_with(supplies::save, |o| o.id("saveSupply").response::<409, axum::Json<supplies::Conflict>>()),
         )
+        .api_route("/api/stage-forms", get_with(compose::forms, |o| o.id("stageForms")))
+        .api_route("/api/supplies/{supply}/proposal", post_with(compose::proposal, |o| o.id("propose")))
+        .api_route("/api/supplies/{supply}/sizing", post_with(compose::sizing, |o| o.id("sizing")))
+        .api_route(
+            "/api/supplies/{supply}/edits",
+            post_with(compose::edit, |o| o.id("editSupply").response::<409, axum::Json<supplies::Conflict>>()),
+        )
+        .api_route("/api/supplies/{supply}/study-defaults", get_with(compose::study_defaults, |o| o.id("studyDefaults")))
         .api_route("/api/supplies/{supply}/entry", post_with(entry::evaluate, |o| o.id("evaluateEntry")))
         .api_route(
             "/api/supplies/{supply}/runs",

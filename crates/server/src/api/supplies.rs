@@ -118,7 +118,7 @@ fn shown(row: SupplyRow) -> Result<SupplyShown, ApiError> {
     })
 }
 
-fn missing() -> ApiError {
+pub(super) fn missing() -> ApiError {
     ApiError::not_found("there is no such supply in the library")
 }
 
@@ -177,12 +177,23 @@ pub(crate) async fn save(
     Body(body): Body<SaveSupply>,
 ) -> Result<SaveAnswer, ApiError> {
     let document = read(&body.document)?;
-    match app.store.save_supply(app.account(), supply, body.revision, &document).await? {
+    store(&app, supply, body.revision, &document, body.document).await
+}
+
+/// Stores a document made from a revision, or answers with what has been stored meanwhile.
+pub(super) async fn store(
+    app: &App,
+    supply: Uuid,
+    revision: i32,
+    document: &Supply,
+    yours: Value,
+) -> Result<SaveAnswer, ApiError> {
+    match app.store.save_supply(app.account(), supply, revision, document).await? {
         Saved::Stored(row) => Ok(SaveAnswer::Stored(Box::new(shown(row)?))),
         Saved::Stale(row) => Ok(SaveAnswer::Conflict(Box::new(Conflict {
             message: format!("the supply was changed elsewhere and is now at revision {}", row.revision),
             current: shown(row)?,
-            yours: body.document,
+            yours,
         }))),
         Saved::Missing => Err(missing()),
     }

@@ -1,7 +1,7 @@
 import { useEffect, useId, useState, type KeyboardEvent } from "react";
 
 import { evaluateEntry, type EntryMeaning, type Finding, type Unit } from "../api/client";
-import { show, symbol } from "../ui/quantity";
+import { show, symbol } from "./quantity";
 
 interface Props {
   supply: string;

@@ -7,12 +7,12 @@ import { Mark } from "../ui/mark";
 import { show } from "../ui/quantity";
 import { ThemeSwitch } from "../ui/themeswitch";
 import { secondsLeft } from "./progress";
-import { standings } from "./verdicts";
+import { standings } from "../ui/verdicts";
+import type { Editing } from "./editing";
 
 interface Props {
   shown: SupplyShown;
-  saving: boolean;
-  saveProblem?: string;
+  editing: Editing;
   study: string;
   onStudy: (study: string) => void;
   run?: Run;
@@ -20,12 +20,10 @@ interface Props {
   startProblem?: string;
   onRun: () => void;
   starting: boolean;
-  undo?: () => void;
-  redo?: () => void;
 }
 
 export function TitleBar(props: Props) {
-  const { shown, run } = props;
+  const { shown, run, editing } = props;
   const going = run !== undefined && !isOver(run);
   return (
     <header className="flex h-11 shrink-0 items-center gap-2 border-b border-hairline bg-panel px-3">
@@ -34,11 +32,19 @@ export function TitleBar(props: Props) {
         <span>Library</span>
       </Link>
       <span className="text-hairline">/</span>
-      <h1 className="truncate font-semibold">{shown.document.title}</h1>
+      <Title
+        key={shown.document.title}
+        title={shown.document.title}
+        onRename={(title) =>
+          editing.change("rename the supply", (document) => {
+            document.title = title;
+          })
+        }
+      />
       <span className="shrink-0 text-xs text-muted" role="status" data-testid="saved">
-        {props.saveProblem ? (
-          <span className="text-missed">Not saved: {props.saveProblem}</span>
-        ) : props.saving ? (
+        {editing.problem ? (
+          <span className="text-missed">Not done: {editing.problem}</span>
+        ) : editing.saving ? (
           "Saving…"
         ) : (
           `Saved, revision ${shown.revision}`
@@ -47,18 +53,18 @@ export function TitleBar(props: Props) {
       <Button
         look="quiet"
         aria-label="Undo"
-        title="Undo (Ctrl Z)"
-        disabled={!props.undo}
-        onClick={props.undo}
+        title={`Undo${editing.undoes ? `: ${editing.undoes}` : ""} (Ctrl Z)`}
+        disabled={!editing.undo}
+        onClick={editing.undo}
       >
         <Undo2 size={16} />
       </Button>
       <Button
         look="quiet"
         aria-label="Redo"
-        title="Redo (Ctrl Shift Z)"
-        disabled={!props.redo}
-        onClick={props.redo}
+        title={`Redo${editing.redoes ? `: ${editing.redoes}` : ""} (Ctrl Shift Z)`}
+        disabled={!editing.redo}
+        onClick={editing.redo}
       >
         <Redo2 size={16} />
       </Button>
@@ -88,7 +94,7 @@ export function TitleBar(props: Props) {
       </select>
       <Button
         look="main"
-        disabled={going || props.starting || props.blocked || props.saving || props.study === ""}
+        disabled={going || props.starting || props.blocked || editing.saving || props.study === ""}
         title={props.blocked ? "The checks found errors; see Checks below" : "Run the study"}
         onClick={props.onRun}
       >
@@ -96,6 +102,27 @@ export function TitleBar(props: Props) {
       </Button>
       <ThemeSwitch />
     </header>
+  );
+}
+
+/** The supply's title, which is also the field that renames it. */
+function Title({ title, onRename }: { title: string; onRename: (title: string) => void }) {
+  const commit = (text: string) => {
+    if (text.trim() !== "" && text !== title) onRename(text.trim());
+  };
+  return (
+    <h1 className="min-w-0 shrink font-semibold">
+      <input
+        aria-label="Title of the supply"
+        defaultValue={title}
+        onBlur={(event) => commit(event.target.value)}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") event.currentTarget.blur();
+          if (event.key === "Escape") event.currentTarget.value = title;
+        }}
+        className="field-sizing-content max-w-full truncate rounded-sm bg-transparent px-1 hover:bg-ground"
+      />
+    </h1>
   );
 }
 

@@ -1,5 +1,5 @@
 import type { Outcome, Supply } from "../api/client";
-import { show } from "../ui/quantity";
+import { show } from "./quantity";
 
 type Verdict = Outcome["verdicts"][number];
 
@@ -11,8 +11,15 @@ export function standings(verdicts: Verdict[]) {
   return { met: count("met"), close: count("close"), missed: count("missed") };
 }
 
+interface Props {
+  supply: Supply;
+  outcome?: Outcome | null;
+  /** Whether to name the study and the reading that decide each. */
+  studies?: boolean;
+}
+
 /** Requirements with the value achieved, the limits and the margin. */
-export function Verdicts({ supply, outcome }: { supply: Supply; outcome?: Outcome | null }) {
+export function Verdicts({ supply, outcome, studies }: Props) {
   if (!supply.requirements?.length)
     return <p className="p-3 text-muted">This supply states no requirements.</p>;
   return (
@@ -38,7 +45,12 @@ export function Verdicts({ supply, outcome }: { supply: Supply; outcome?: Outcom
               className="border-t border-hairline"
               data-testid={`requirement-${requirement.id}`}
             >
-              <td className="px-3 py-1">{requirement.title}</td>
+              <td className="px-3 py-1">
+                {requirement.title}
+                {studies && (
+                  <span className="block text-xs text-muted">{decidedBy(supply, requirement.reading)}</span>
+                )}
+              </td>
               <td className="figures px-2 text-xs whitespace-nowrap text-muted">
                 {verdict ? limits(verdict) : limitTexts(requirement)}
               </td>
@@ -61,6 +73,14 @@ export function Verdicts({ supply, outcome }: { supply: Supply; outcome?: Outcom
       </tbody>
     </table>
   );
+}
+
+/** The measure, signal and study behind a reading. */
+function decidedBy(supply: Supply, id: string): string {
+  const reading = supply.readings?.find((r) => r.id === id);
+  const study = supply.studies?.find((s) => s.id === reading?.study);
+  if (!reading) return "";
+  return `${reading.measure.replaceAll("_", " ")} of ${reading.signal}, ${study?.title ?? reading.study}`;
 }
 
 function limits(verdict: Verdict): string {

@@ -1,0 +1,89 @@
+use super::supplies::{SaveAnswer, read, store};
+use super::{ApiError, App, Body, SupplyPath};
+use axum::Json;
+use axum::extract::{Path, State};
+use circuit::Supply;
+use design::{Edit, FORMS, Form, Place, Proposal, StudyDefault, apply, propose, size, studies_for};
+use schemars::JsonSchema;
+use serde::Deserialize;
+use std::collections::BTreeMap;
+
+/// The stage catalogue.
+pub(crate) async fn forms() -> Json<&'static [Form]> {
+    Json(FORMS)
+}
+
+/// A form at a place.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct AskForm {
+    form: String,
+    place: Place,
+    /// What was chosen, as typed.
+    #[serde(default)]
+    choices: BTreeMap<String, String>,
+}
+
+/// A stage to be sized again.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct AskStage {
+    stage: String,
+    /// What was chosen, as typed; what is stored if left out.
+    choices: Option<BTreeMap<String, String>>,
+}
+
+/// A change of the power path.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct MakeEdit {
+    /// The revision the change is made to.
+    revision: i32,
+    edit: Edit,
+}
+
+async fn document(app: &App, supply: uuid::Uuid) -> Result<Supply, ApiError> {
+    let row = app.store.supply(app.account(), supply).await?.ok_or_else(super::supplies::missing)?;
+    read(&row.document)
+}
+
+/// What a form proposes at a place; nothing is changed.
+pub(crate) async fn proposal(
+    State(app): State<App>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
+    Body(body): Body<AskForm>,
+) -> Result<Json<Proposal>, ApiError> {
+    let document = document(&app, supply).await?;
+    propose(&document, &body.form, &body.place, &body.choices).map(Json).map_err(refused)
+}
+
+/// How a stage is sized; nothing is changed.
+pub(crate) async fn sizing(
+    State(app): State<App>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
+    Body(body): Body<AskStage>,
+) -> Result<Json<Proposal>, ApiError> {
+    let document = document(&app, supply).await?;
+    let stored = document.stage(&body.stage).map(|s| s.choices.clone()).unwrap_or_default();
+    size(&document, &body.stage, &body.choices.unwrap_or(stored)).map(Json).map_err(refused)
+}
+
+/// Changes the power path and stores the result, as a save does.
+pub(crate) async fn edit(
+    State(app): State<App>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
+    Body(body): Body<MakeEdit>,
+) -> Result<SaveAnswer, ApiError> {
+    let changed = apply(&document(&app, supply).await?, &body.edit).map_err(refused)?;
+    let yours = serde_json::to_value(&changed).unwrap_or_default();
+    store(&app, supply, body.revision, &changed, yours).await
+}
+
+/// How long and how finely a study of this supply should simulate, with the reasons.
+pub(crate) async fn study_defaults(
+    State(app): State<App>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
+) -> Result<Json<StudyDefault>, ApiError> {
+    Ok(Json(studies_for(&document(&app, supply).await?)))
+}
+
+fn refused(error: design::ComposeError) -> ApiError {
+    ApiError::unusable(error.to_string())
+}

@@ -1,0 +1,117 @@
+import { useEffect, useMemo, useRef, useState } from "react";
+import { useParams } from "react-router";
+
+import {
+  isOver,
+  useFollow,
+  usePartKinds,
+  useRuns,
+  useStartRun,
+  useSupply,
+  type SupplyShown,
+} from "../api/client";
+import { Desk } from "../desk/desk";
+import { Requirements } from "../requirements/requirements";
+import { Notice } from "../ui/states";
+import { ConflictBar } from "./conflict";
+import { useEditing } from "./editing";
+import { PowerPath } from "./powerpath";
+import { Rail } from "./rail";
+import { TitleBar } from "./titlebar";
+
+/** What stands around every view of a supply: title bar, power path, rail. */
+export function SupplyFrame() {
+  const { supply: id = "", view = "desk" } = useParams();
+  const supply = useSupply(id);
+  if (supply.isError) return <Notice>{supply.error.message}</Notice>;
+  if (!supply.data) return <Notice>Opening the supply…</Notice>;
+  return <OpenFrame key={id} shown={supply.data} view={view} />;
+}
+
+function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
+  const { id, document: supply } = shown;
+  const kinds = usePartKinds();
+  const runs = useRuns(id);
+  const start = useStartRun(id);
+  const editing = useEditing(shown);
+  const [part, setPart] = useState<string>();
+  const [stage, setStage] = useState<string>();
+  const [chosen, setStudy] = useState<string>();
+  const study = supply.studies?.find((s) => s.id === chosen)?.id ?? supply.studies?.[0]?.id ?? "";
+
+  const ofStudy = useMemo(() => runs.data?.filter((r) => r.study === study) ?? [], [runs.data, study]);
+  const run = ofStudy[0];
+  const before = ofStudy.slice(1).find((r) => r.state === "done");
+  useFollow(id, run);
+
+  const shortcuts = useRef({ undo: editing.undo, redo: editing.redo });
+  useEffect(() => {
+    shortcuts.current = { undo: editing.undo, redo: editing.redo };
+  });
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.key === "Escape" && !event.defaultPrevented) {
+        setPart(undefined);
+        setStage(undefined);
+      }
+      if (!(event.ctrlKey || event.metaKey) || event.target instanceof HTMLInputElement) return;
+      if (event.key === "z") shortcuts.current[event.shiftKey ? "redo" : "undo"]?.();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+
+  const blocked = shown.findings.some((f) => f.severity === "error");
+  return (
+    <div className="flex h-full flex-col">
+      <TitleBar
+        shown={shown}
+        editing={editing}
+        study={study}
+        onStudy={setStudy}
+        run={run}
+        blocked={blocked}
+        startProblem={start.error?.message}
+        onRun={() => start.mutate(study)}
+        starting={start.isPending}
+      />
+      {editing.conflict && (
+        <ConflictBar
+          conflict={editing.conflict}
+          onTheirs={() => location.reload()}
+          onMine={editing.overwrite}
+        />
+      )}
+      <PowerPath
+        supply={supply}
+        findings={shown.findings}
+        outcome={run && isOver(run) ? run.outcome : before?.outcome}
+        stage={stage}
+        onStage={(next) => setStage(next === stage ? undefined : next)}
+        onAdded={setStage}
+        editing={editing}
+      />
+      <div className="flex min-h-0 grow">
+        <Rail supply={id} view={view} />
+        <main className="min-w-0 grow">
+          {view === "requirements" ? (
+            <Requirements shown={shown} editing={editing} run={run} />
+          ) : (
+            <Desk
+              shown={shown}
+              kinds={kinds.data ?? []}
+              editing={editing}
+              study={study}
+              run={run}
+              before={before}
+              part={part}
+              onPart={setPart}
+              stage={stage}
+              onStage={setStage}
+            />
+          )}
+        </main>
+      </div>
+    </div>
+  );
+}

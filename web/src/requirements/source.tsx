@@ -1,0 +1,94 @@
+import type { Finding, Supply } from "../api/client";
+import { ValueField } from "../ui/valuefield";
+
+type Source = NonNullable<Supply["source"]>;
+
+interface Props {
+  supply: string;
+  source: Source;
+  findings: Finding[];
+  onChange: (source: Source) => void;
+}
+
+const KINDS: { id: Source["kind"]; name: string; start: Source }[] = [
+  {
+    id: "mains",
+    name: "Single-phase mains",
+    start: { kind: "mains", voltage: "230", lowest: "207", highest: "253", frequency: "50" },
+  },
+  {
+    id: "three_phase_mains",
+    name: "Three-phase mains",
+    start: { kind: "three_phase_mains", voltage: "230", lowest: "207", highest: "253", frequency: "50" },
+  },
+  { id: "dc", name: "Direct voltage", start: { kind: "dc", voltage: "24" } },
+];
+
+/** What feeds the supply. */
+export function SourceForm({ supply, source, findings, onChange }: Props) {
+  const alternating = source.kind !== "dc";
+  const volts = (name: string) => (alternating ? `${name}, RMS` : name);
+  return (
+    <div className="grid gap-2">
+      <h2 className="font-semibold">Source</h2>
+      <fieldset className="flex gap-1">
+        <legend className="sr-only">Kind of source</legend>
+        {KINDS.map(({ id, name, start }) => (
+          <label
+            key={id}
+            className={`cursor-pointer rounded-md border px-2 py-1 ${id === source.kind ? "border-copper bg-copper-soft" : "border-hairline"}`}
+          >
+            <input
+              type="radio"
+              name="source-kind"
+              className="sr-only"
+              checked={id === source.kind}
+              onChange={() => onChange(start)}
+            />
+            {name}
+          </label>
+        ))}
+      </fieldset>
+      <ValueField
+        key={`v${source.voltage}`}
+        supply={supply}
+        label={volts("Nominal voltage")}
+        help={alternating ? "Voltage of a phase against neutral." : "Voltage of + against the return."}
+        unit="volt"
+        meant={alternating ? "rms" : undefined}
+        text={source.voltage}
+        finding={findings[0]}
+        onCommit={(voltage) => onChange({ ...source, voltage })}
+      />
+      <ValueField
+        key={`l${source.lowest}`}
+        supply={supply}
+        label={volts("Lowest voltage")}
+        help="The supply must still work from it."
+        unit="volt"
+        text={source.lowest ?? source.voltage}
+        onCommit={(lowest) => onChange({ ...source, lowest })}
+      />
+      <ValueField
+        key={`h${source.highest}`}
+        supply={supply}
+        label={volts("Highest voltage")}
+        help="The supply must bear it."
+        unit="volt"
+        text={source.highest ?? source.voltage}
+        onCommit={(highest) => onChange({ ...source, highest })}
+      />
+      {alternating && (
+        <ValueField
+          key={`f${source.frequency}`}
+          supply={supply}
+          label="Frequency"
+          help="Of the mains."
+          unit="hertz"
+          text={source.frequency ?? "50"}
+          onCommit={(frequency) => onChange({ ...source, frequency })}
+        />
+      )}
+    </div>
+  );
+}
