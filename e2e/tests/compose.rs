@@ -1,51 +1,214 @@
-//! A supply composed from nothing, as an engineer does it.
+//! A supply composed from nothing, as an engineer does it: by mouse alone, and by keyboard alone.
 
 use anyhow::{Context, Result};
 use fantoccini::Locator;
 use mellow_e2e::{Page, Stage};
-use std::path::Path;
+use std::time::Duration;
 
-/// Adds a stage behind another by the + at its joint.
-async fn add(page: &Page, after: &str, form: &str) -> Result<()> {
-    page.press(&format!("Add a stage after {after}")).await?;
-    choose(page, form).await
+/// More actions than this are too many for a regulated mains supply with a second regulator.
+const MOST_ACTIONS: u32 = 30;
+const ENTER: &str = "\u{E007}";
+const TAB: &str = "\u{E004}";
+const DOWN: &str = "\u{E015}";
+
+/// A user who counts what they do.
+struct User<'a> {
+    page: &'a Page,
+    actions: u32,
 }
 
-/// Takes a form from the open menu.
-async fn choose(page: &Page, form: &str) -> Result<()> {
-    let path = format!("//*[@role='menuitem'][.//span[normalize-space()='{form}']]");
-    let wait = page.client.wait().at_most(std::time::Duration::from_secs(10));
-    let item = wait.for_element(Locator::XPath(&path)).await.with_context(|| format!("no form {form}"))?;
-    item.click().await?;
-    page.text("nav[aria-label='Power path']", |text| text.contains(form)).await?;
+impl User<'_> {
+    async fn press(&mut self, button: &str) -> Result<()> {
+        self.actions += 1;
+        self.page.press(button).await
+    }
+
+    async fn enter(&mut self, label: &str, text: &str) -> Result<()> {
+        self.actions += 1;
+        let before = self.revision().await?;
+        self.page.enter(label, text).await?;
+        self.saved_after(before).await
+    }
+
+    async fn revision(&self) -> Result<u32> {
+        let text = self.page.text("[data-testid=saved]", |t| t.contains("revision")).await?;
+        text.rsplit(' ').next().and_then(|n| n.parse().ok()).context("no revision")
+    }
+
+    async fn saved_after(&self, revision: u32) -> Result<()> {
+        let newer = |t: &str| t.rsplit(' ').next().and_then(|n| n.parse().ok()).is_some_and(|n: u32| n > revision);
+        self.page.text("[data-testid=saved]", newer).await.map(drop)
+    }
+
+    /// Opens a joint's menu, perhaps a submenu of it, and takes a form.
+    async fn add(&mut self, opener: &str, submenu: Option<&str>, form: &str) -> Result<()> {
+        let before = self.revision().await?;
+        self.press(opener).await?;
+        if let Some(submenu) = submenu {
+            self.item(&format!("[normalize-space()='{submenu}']")).await?;
+        }
+        self.item(&format!("[.//span[normalize-space()='{form}']]")).await?;
+        self.saved_after(before).await
+    }
+
+    async fn item(&mut self, condition: &str) -> Result<()> {
+        self.actions += 1;
+        let path = format!("//*[@role='menuitem']{condition}");
+        let wait = self.page.client.wait().at_most(Duration::from_secs(10));
+        let item = wait.for_element(Locator::XPath(&path)).await.with_context(|| format!("no entry {condition}"))?;
+        Ok(item.click().await?)
+    }
+}
+
+async fn all_judged(page: &Page) -> Result<()> {
+    page.run().await?;
+    page.text("[data-testid=requirement-out1_mean]", |text| text.contains("met") || text.contains("close")).await?;
+    page.text("[data-testid=requirement-out1_ripple]", |text| text.contains("met") || text.contains("close")).await?;
     Ok(())
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn a_mains_supply_is_composed_by_mouse() -> Result<()> {
+async fn a_regulated_mains_supply_by_mouse() -> Result<()> {
     let stage = Stage::set(&[])?;
     let page = stage.window().await?;
-    page.press("New supply").await?;
-    page.press("Add output").await?;
-    page.enter("Voltage", "9").await?;
-    page.text("[data-testid=saved]", |text| text.contains("revision 3")).await?;
-    page.enter("Current", "250m").await?;
-    page.text("[data-testid=saved]", |text| text.contains("revision 4")).await?;
-    page.shoot(Path::new("/tmp/shot-req.png")).await?;
-    page.press("Add a source").await?;
-    choose(&page, "Single-phase mains").await?;
-    page.shoot(Path::new("/tmp/shot-1.png")).await?;
+    let mut user = User { page: &page, actions: 0 };
+    user.press("New supply").await?;
+    user.press("Add output").await?;
+    page.find("[data-testid=output-out1]").await?;
+    user.enter("Voltage", "9").await?;
+    user.enter("Current", "250m").await?;
+    user.add("Add a source", None, "Single-phase mains").await?;
+    user.add("Add a stage after Single-phase mains", None, "Transformer").await?;
+    user.add("Add a stage after Transformer", None, "Bridge rectifier").await?;
+    user.add("Add a stage after Bridge rectifier", None, "Reservoir capacitor").await?;
+    user.add("Add a stage after Reservoir capacitor", None, "Fixed three-terminal regulator").await?;
+    user.add("Add a stage after Fixed three-terminal regulator", None, "Resistive load").await?;
     page.client.find(Locator::LinkText("Desk")).await?.click().await?;
-    add(&page, "Single-phase mains", "Transformer").await?;
-    page.shoot(Path::new("/tmp/shot-2.png")).await?;
-    add(&page, "Transformer", "Bridge rectifier").await?;
-    add(&page, "Bridge rectifier", "Reservoir capacitor").await?;
-    page.press("Add a stage after Reservoir capacitor").await?;
-    page.shoot(Path::new("/tmp/shot-menu.png")).await?;
-    choose(&page, "Fixed three-terminal regulator").await?;
-    add(&page, "Fixed three-terminal regulator", "Resistive load").await?;
-    page.shoot(Path::new("/tmp/shot-3.png")).await?;
-    page.run().await?;
-    page.shoot(Path::new("/tmp/shot-4.png")).await?;
+    // The stage just added is open, with its formula, its numbers and what was taken.
+    page.text("[aria-label=Sizing]", |text| text.contains("V / I") && text.contains("36\u{2009}Ω")).await?;
+    all_judged(&page).await?;
+
+    // A second regulator hangs on the same bus, and the first goes on as before.
+    user.add("Add a stage after Reservoir capacitor", Some("Branch off …"), "Low-dropout regulator, p-channel").await?;
+    page.text("nav[aria-label='Power path']", |text| text.contains("Low-dropout")).await?;
+    assert!(user.actions + 2 <= MOST_ACTIONS, "{} actions", user.actions + 2);
+    all_judged(&page).await?;
+
+    // Undo says what it takes back, and takes it back.
+    let undo = page.find("[aria-label=Undo]").await?;
+    assert_eq!(undo.attr("title").await?.as_deref(), Some("Undo: add low-dropout regulator, p-channel (Ctrl Z)"));
+    undo.click().await?;
+    page.text("nav[aria-label='Power path']", |text| !text.contains("Low-dropout")).await?;
+
+    // A value set by hand is kept when its stage is sized again.
+    page.click("[data-part=C1]").await?;
+    page.enter("Capacitance", "4700u").await?;
+    page.press("Close the inspector").await?;
+    page.click("[data-stage=reservoir]").await?;
+    page.text("[aria-label=Choices]", |text| text.contains("Set by hand, and kept: C1 capacitance")).await?;
+    page.press("Size everything").await?;
+    page.text("[data-part=C1] text", |text| !text.contains("4.7")).await?;
+    page.close().await
+}
+
+/// Sends keys to whatever has the focus.
+async fn keys(page: &Page, keys: &str) -> Result<()> {
+    page.client.active_element().await?.send_keys(keys).await?;
+    tokio::time::sleep(Duration::from_millis(60)).await;
+    Ok(())
+}
+
+/// Moves the focus by Tab until it is on the control with this name.
+async fn tab_to(page: &Page, name: &str) -> Result<()> {
+    for _ in 0..80 {
+        let at = page
+            .script(
+                "const a = document.activeElement; \
+                 return a.getAttribute('aria-label') ?? a.labels?.[0]?.textContent ?? a.textContent ?? ''",
+            )
+            .await?;
+        if at.as_str().is_some_and(|text| text.trim() == name) {
+            return Ok(());
+        }
+        page.client.active_element().await?.send_keys(TAB).await?;
+    }
+    anyhow::bail!("{name} is not reached by Tab")
+}
+
+/// Steps down an open menu to an entry.
+async fn step_to(page: &Page, entry: &str) -> Result<()> {
+    for _ in 0..40 {
+        let at = page.client.active_element().await?.text().await?;
+        if at.lines().next() == Some(entry) {
+            return Ok(());
+        }
+        keys(page, DOWN).await?;
+    }
+    anyhow::bail!("the menu has no {entry}")
+}
+
+/// Opens the menu of a joint and takes a form.
+async fn add_by_keys(user: &User<'_>, after: &str, form: &str) -> Result<()> {
+    let before = user.revision().await?;
+    tab_to(user.page, after).await?;
+    keys(user.page, ENTER).await?;
+    user.page.find("[role=menu]").await?;
+    step_to(user.page, form).await?;
+    keys(user.page, ENTER).await?;
+    user.saved_after(before).await?;
+    // The page begins anew for the next search.
+    user.page.script("document.activeElement.blur()").await?;
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_regulated_mains_supply_by_keyboard() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    let user = User { page: &page, actions: 0 };
+    page.find("main").await?;
+    tab_to(&page, "New supply").await?;
+    keys(&page, ENTER).await?;
+    tab_to(&page, "Add output").await?;
+    keys(&page, ENTER).await?;
+    page.find("[data-testid=output-out1]").await?;
+    for (label, text) in [("Voltage", "9"), ("Current", "250m")] {
+        let before = user.revision().await?;
+        tab_to(&page, label).await?;
+        keys(&page, "\u{E009}a\u{E000}").await?;
+        keys(&page, text).await?;
+        tokio::time::sleep(Duration::from_millis(300)).await;
+        keys(&page, ENTER).await?;
+        user.saved_after(before).await?;
+    }
+    add_by_keys(&user, "Add a source", "Single-phase mains").await?;
+    for (after, form) in [
+        ("Single-phase mains", "Transformer"),
+        ("Transformer", "Bridge rectifier"),
+        ("Bridge rectifier", "Reservoir capacitor"),
+        ("Reservoir capacitor", "Fixed three-terminal regulator"),
+        ("Fixed three-terminal regulator", "Resistive load"),
+    ] {
+        add_by_keys(&user, &format!("Add a stage after {after}"), form).await?;
+    }
+    tab_to(&page, "Desk").await?;
+    keys(&page, ENTER).await?;
+    page.find("[data-part=R3]").await?;
+    tab_to(&page, "Run").await?;
+    keys(&page, ENTER).await?;
+    page.text("[data-testid=verdict-tally]", |text| text.contains("met")).await?;
+
+    // A second regulator on the same bus.
+    let before = user.revision().await?;
+    tab_to(&page, "Add a stage after Reservoir capacitor").await?;
+    keys(&page, ENTER).await?;
+    page.find("[role=menu]").await?;
+    step_to(&page, "Branch off …").await?;
+    keys(&page, ENTER).await?;
+    step_to(&page, "Adjustable three-terminal regulator").await?;
+    keys(&page, ENTER).await?;
+    user.saved_after(before).await?;
+    page.text("nav[aria-label='Power path']", |text| text.contains("Adjustable")).await?;
+
     page.close().await
 }

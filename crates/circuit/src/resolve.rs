@@ -1,7 +1,7 @@
 use crate::check::{Finding, Findings, Place, Severity, wiring};
 use crate::expression::{evaluate, is_name};
 use crate::kinds::{Form, Parameter};
-use crate::{GND, KindId, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply, Window};
+use crate::{GND, Joint, KindId, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply, Window};
 use quantity::{Unit, show};
 use std::collections::HashMap;
 
@@ -50,6 +50,8 @@ pub struct ResolvedStage {
     pub kind: StageKind,
     pub after: Option<usize>,
     pub output: Option<usize>,
+    /// The net an alternating voltage at the output is measured against; none for `gnd`.
+    pub back: Option<usize>,
 }
 
 /// A study with its settings as numbers.
@@ -164,6 +166,11 @@ pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
         .into_iter()
         .zip(&supply.stages)
         .map(|(mut stage, s)| {
+            if let Some(Joint::Ac { line, back } | Joint::Tapped { line, tap: back, .. }) = s.joints.first()
+                && s.output.as_ref() == Some(line)
+            {
+                stage.back = net_index.get(back.as_str()).copied().filter(|net| *net != 0);
+            }
             stage.output = s.output.as_ref().and_then(|net| {
                 let index = net_index.get(net.as_str()).copied();
                 if index.is_none() {
@@ -300,7 +307,7 @@ fn stages(supply: &Supply, findings: &mut Findings) -> Vec<ResolvedStage> {
             }
             found
         });
-        ResolvedStage { id: s.id.clone(), kind: s.kind, after, output: None }
+        ResolvedStage { id: s.id.clone(), kind: s.kind, after, output: None, back: None }
     });
     stages.collect()
 }

@@ -8,7 +8,7 @@ use circuit::{Placement, Stage, Supply};
 
 /// Grid squares between stages, and between the rows of branches.
 const GAP: i32 = 2;
-const ROW: i32 = 26;
+const ROW: i32 = 30;
 /// Middle of the first row, and where the first stage begins.
 const FIRST: Origin = Origin { x: 0, y: 12 };
 

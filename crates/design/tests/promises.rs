@@ -2,8 +2,8 @@
 
 mod common;
 
-use circuit::{OutputDemand, Signal, SourceDemand, SourceKind, Study, StudyKind, Supply, resolve};
-use common::{chain, direct, mains, output, stated, text};
+use circuit::{Signal, Study, StudyKind, Supply, resolve};
+use common::{direct_supplies, mains_supplies, several_wires};
 use mellow_design::{Edit, apply, size};
 use quantity::show;
 use readings::{Span, Waveform};
@@ -62,62 +62,29 @@ fn keeps(supply: &Supply) -> Vec<String> {
     broken
 }
 
-/// Chains that between them use every form that promises something.
-const MAINS_CHAINS: &[(&str, &[&str])] = &[
-    ("9 250m", &["mains", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"]),
-    ("12 400m", &["mains", "centre_tapped_transformer", "centre_tap_rectifier", "reservoir", "adjustable_regulator", "current_load"]),
-    ("5 30m", &["mains", "transformer", "half_wave", "reservoir", "zener_follower", "resistive_load"]),
-    ("24 100m", &["mains", "transformer", "doubler", "fixed_regulator", "resistive_load"]),
-    ("15 500m", &["mains", "transformer", "bridge", "clc_filter", "follower_regulator", "resistive_load"]),
-    ("12 20m", &["mains", "transformer", "bridge", "reservoir", "rc_filter", "zener_shunt", "resistive_load"]),
-    ("5 200m", &["mains", "inrush_resistor", "transformer", "bridge", "reservoir", "low_dropout", "power_load"]),
-    ("12 1", &["mains", "isolating_transformer", "inrush_ntc", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"]),
-    ("48 2", &["mains", "transformer", "bypassed_inrush_resistor", "bridge", "reservoir", "overvoltage_clamp", "resistive_load"]),
-];
-
 #[test]
 fn mains_supplies_keep_their_promises() {
     let mut broken = Vec::new();
-    for (rail, forms) in MAINS_CHAINS {
-        let (voltage, current) = rail.split_once(' ').unwrap();
-        println!("{rail}");
-        broken.extend(keeps(&chain(&stated(mains(), vec![output("rail", voltage, current)]), forms)));
+    for supply in mains_supplies() {
+        broken.extend(keeps(&supply));
     }
     assert!(broken.is_empty(), "{broken:#?}");
 }
 
 #[test]
 fn direct_supplies_keep_their_promises() {
-    let rail = |v: &str, i: &str| vec![output("rail", v, i)];
     let mut broken = Vec::new();
-    for (source, outputs, forms) in [
-        (direct("6.6"), rail("5", "200m"), &["battery", "low_dropout", "resistive_load"][..]),
-        (direct("12"), rail("5", "100m"), &["dc_source", "lc_filter", "fixed_regulator", "stepped_load"]),
-        (direct("5"), rail("5", "100m"), &["dc_source", "pulsed_load"]),
-        (direct("24"), vec![], &["dc_source", "indicator"]),
-        (direct("30"), rail("12", "10m"), &["dc_source", "zener_split"]),
-        (direct("25"), vec![], &["pulse_source", "gate_clamp"]),
-        (direct("12"), rail("5", "100m"), &["dc_source", "reservoir", "adjustable_regulator", "current_load"]),
-    ] {
-        println!("{forms:?}");
-        broken.extend(keeps(&chain(&stated(source, outputs), forms)));
+    for supply in direct_supplies() {
+        broken.extend(keeps(&supply));
     }
     assert!(broken.is_empty(), "{broken:#?}");
 }
 
 #[test]
 fn three_phases_and_two_rails_keep_their_promises() {
-    let three = SourceDemand { kind: SourceKind::ThreePhaseMains, ..mains() };
-    let bus = output("bus", "520", "1");
-    let mut broken = keeps(&chain(
-        &stated(three, vec![OutputDemand { accuracy: text("0.2"), ripple: text("30"), ..bus }]),
-        &["three_phase_mains", "three_phase_bridge", "reservoir", "resistive_load"],
-    ));
-    let rails = vec![output("pos", "15", "100m"), output("neg", "-15", "100m")];
-    let split = chain(
-        &stated(mains(), rails),
-        &["mains", "centre_tapped_transformer", "dual_rail_bridge", "split_reservoir", "split_regulators", "split_load"],
-    );
-    broken.extend(keeps(&split));
+    let mut broken = Vec::new();
+    for supply in several_wires() {
+        broken.extend(keeps(&supply));
+    }
     assert!(broken.is_empty(), "{broken:#?}");
 }

@@ -1,4 +1,4 @@
-use crate::{DrawnNet, DrawnPart, Spot, is_ground};
+use crate::{DrawnNet, DrawnPart, Spot, is_ground, symbol};
 use circuit::Part;
 use circuit::kinds::Form;
 use quantity::show;
@@ -29,8 +29,11 @@ pub(crate) fn label(part: &Part, values: Option<&[f64]>) -> Vec<String> {
 }
 
 /// Room a character and a line take, in grid squares.
-const CHARACTER: f64 = 0.68;
-const LINE: f64 = 1.25;
+const CHARACTER: f64 = 0.72;
+pub(crate) const LINE: f64 = 1.25;
+/// Height of a text above its base line, and free room kept around it.
+const ASCENT: f64 = 0.9;
+const AIR: f64 = 0.4;
 
 /// A box on the drawing: left, top, right, bottom.
 type Box = (f64, f64, f64, f64);
@@ -39,46 +42,120 @@ fn overlap(a: Box, b: Box) -> bool {
     a.0 < b.2 && b.0 < a.2 && a.1 < b.3 && b.1 < a.3
 }
 
-fn text_box((x, y): (f64, f64), lines: &[&str]) -> Box {
-    let longest = lines.iter().map(|l| l.chars().count()).max().unwrap_or(0) as f64;
-    (x, y - 1.0, x + CHARACTER * longest, y + LINE * (lines.len() as f64 - 1.0) + 0.2)
+fn width(lines: &[impl AsRef<str>]) -> f64 {
+    CHARACTER * lines.iter().map(|l| l.as_ref().chars().count()).max().unwrap_or(0) as f64
+}
+
+fn text_box((x, y): (f64, f64), lines: &[impl AsRef<str>]) -> Box {
+    (x, y - ASCENT, x + width(lines), y + LINE * (lines.len() as f64 - 1.0) + 0.2)
 }
 
 fn wire_box((a, b): (Spot, Spot)) -> Box {
     (f64::from(a.x) - 0.1, f64::from(a.y) - 0.1, f64::from(b.x) + 0.1, f64::from(b.y) + 0.1)
 }
 
-/// Puts each net's name beside its longest level wire, where it covers nothing.
-pub(crate) fn place_names(nets: &mut [DrawnNet], parts: &[DrawnPart]) {
-    let mut taken: Vec<Box> = Vec::new();
-    for part in parts {
-        let lines: Vec<&str> = part.label.iter().map(String::as_str).collect();
-        taken.push(text_box(part.label_at, &lines));
-        let (xs, ys) = (part.pins.iter().map(|(_, s)| s.x), part.pins.iter().map(|(_, s)| s.y));
-        let (left, right) = (xs.clone().min().unwrap_or(part.at.x), xs.max().unwrap_or(part.at.x));
-        let (top, bottom) = (ys.clone().min().unwrap_or(part.at.y), ys.max().unwrap_or(part.at.y));
-        let [left, top, right, bottom] = [left - 1, top, right + 1, bottom].map(f64::from);
-        taken.push((left, top, right, bottom));
-    }
+/// What a part itself covers, its leads included.
+fn solid(part: &DrawnPart) -> Box {
+    let (w, h) = symbol(part.kind).body;
+    let (w, h) = if part.turn % 180 == 0 { (w, h) } else { (h, w) };
+    let spots = part.pins.iter().map(|(_, s)| (s.x, s.y)).chain([(part.at.x - w, part.at.y - h), (part.at.x + w, part.at.y + h)]);
+    let start = (i32::MAX, i32::MAX, i32::MIN, i32::MIN);
+    let (l, t, r, b) = spots.fold(start, |(l, t, r, b), (x, y)| (l.min(x), t.min(y), r.max(x), b.max(y)));
+    (f64::from(l), f64::from(t), f64::from(r), f64::from(b))
+}
+
+/// Places for a part's text, the usual one first: beside upright parts, above others.
+fn places(part: &DrawnPart) -> Vec<(f64, f64)> {
+    let (l, t, r, b) = solid(part);
+    let (w, more) = (width(&part.label), LINE * (part.label.len() as f64 - 1.0));
+    let (x, middle) = (f64::from(part.at.x), f64::from(part.at.y) + 0.4 - 0.5 * more);
+    let beside = [
+        (r + 0.6, middle),
+        (l - 0.6 - w, middle),
+        (r + 0.6, middle - 1.2),
+        (r + 0.6, middle + 1.2),
+        (l - 0.6 - w, middle - 1.2),
+        (l - 0.6 - w, middle + 1.2),
+    ];
+    let (over, under) = (t - AIR - more, b + AIR + ASCENT);
+    let level = [
+        (l, over),
+        (x - 0.5 * w, over),
+        (r - w, over),
+        (l, under),
+        (x - 0.5 * w, under),
+        (r - w, under),
+        (x + 0.4, over),
+        (x - 0.4 - w, over),
+        (x + 0.4, under),
+        (x - 0.4 - w, under),
+        (x + 0.4, over - LINE),
+        (x - 0.4 - w, over - LINE),
+    ];
+    let upright_two_pins = part.pins.len() == 2 && part.turn % 180 == 0;
+    if upright_two_pins { [&beside[..], &level[..]].concat() } else { [&level[..], &beside[..]].concat() }
+}
+
+/// Where a part's text stands unless something is in the way.
+pub(crate) fn usual_place(part: &DrawnPart) -> (f64, f64) {
+    places(part)[0]
+}
+
+/// What a part's text covers where it stands.
+pub(crate) fn text_of(part: &DrawnPart) -> Box {
+    text_box(part.label_at, &part.label)
+}
+
+/// What a net's name covers.
+pub(crate) fn name_of(net: &DrawnNet) -> Option<Box> {
+    Some(text_box(net.label_at?, &[&net.net]))
+}
+
+/// Puts the texts of parts and the names of nets where they cover nothing; a net without room for its
+/// name goes without.
+pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
+    let mut taken: Vec<Box> = parts.iter().map(solid).collect();
     taken.extend(nets.iter().flat_map(|net| net.wires.iter().map(|wire| wire_box(*wire))));
-    for net in nets.iter_mut().filter(|net| !is_ground(&net.net)) {
-        let mut level: Vec<(Spot, Spot)> = net.wires.iter().copied().filter(|(a, b)| a.y == b.y).collect();
-        level.sort_by_key(|(a, b)| (a.x - b.x, a.y));
-        let places = level.iter().flat_map(|(a, b)| {
-            let y = f64::from(a.y);
-            // Halves of squares from the left end, above the wire before below it.
-            [y - 0.35, y + 1.2]
-                .into_iter()
-                .flat_map(move |y| (2 * a.x + 1..2 * b.x).map(move |x| (f64::from(x) / 2.0, y)))
-        });
-        let free = places.into_iter().find(|at| {
-            let text = text_box(*at, &[&net.net]);
-            !taken.iter().any(|other| overlap(text, *other))
-        });
-        let first = level.first().or(net.wires.first()).map(|(a, _)| (f64::from(a.x), f64::from(a.y) - 0.35));
-        net.label_at = free.or(first);
-        if let Some(at) = net.label_at {
-            taken.push(text_box(at, &[&net.net]));
-        }
+    taken.extend(nets.iter().filter_map(|net| net.ground_at).map(|at| {
+        let (x, y) = (f64::from(at.x), f64::from(at.y));
+        (x - 1.0, y, x + 1.0, y + 2.0)
+    }));
+    let free = |at: (f64, f64), lines: &[&str], taken: &[Box]| {
+        let text = text_box(at, lines);
+        !taken.iter().any(|other| overlap(text, *other))
+    };
+    for part in parts.iter_mut() {
+        let lines: Vec<&str> = part.label.iter().map(String::as_str).collect();
+        let place = places(part).into_iter().find(|at| free(*at, &lines, &taken));
+        part.label_at = place.unwrap_or(part.label_at);
+        taken.push(text_box(part.label_at, &part.label));
     }
+    for net in nets.iter_mut().filter(|net| !is_ground(&net.net)) {
+        let name = [net.net.as_str()];
+        let place = names(net).into_iter().find(|at| free(*at, &name, &taken));
+        if let Some(at) = place {
+            taken.push(text_box(at, &name));
+        }
+        net.label_at = place;
+    }
+}
+
+/// Places for a net's name: over and under its level wires, the longest first, then beside upright ones.
+fn names(net: &DrawnNet) -> Vec<(f64, f64)> {
+    let w = width(&[&net.net]);
+    let sorted = |level: bool| {
+        let mut wires: Vec<(Spot, Spot)> = net.wires.iter().copied().filter(|(a, b)| (a.y == b.y) == level).collect();
+        wires.sort_by_key(|(a, b)| (a.x - b.x + a.y - b.y, a.y, a.x));
+        wires
+    };
+    let halves = |from: i32, to: i32| (2 * from + 1..2 * to).map(|half| f64::from(half) / 2.0);
+    let level = sorted(true).into_iter().flat_map(move |(a, b)| {
+        let y = f64::from(a.y);
+        [y - AIR, y + AIR + ASCENT].into_iter().flat_map(move |y| halves(a.x, b.x).map(move |x| (x, y)))
+    });
+    let upright = sorted(false).into_iter().flat_map(move |(a, b)| {
+        let x = f64::from(a.x);
+        [x + AIR, x - AIR - w].into_iter().flat_map(move |x| halves(a.y, b.y).map(move |y| (x, y + AIR)))
+    });
+    level.chain(upright).collect()
 }

@@ -7,12 +7,14 @@
 mod labels;
 mod place;
 mod route;
+mod svg;
 mod symbols;
 
-use circuit::{GND, Supply};
+use circuit::{GND, KindId, Supply};
 use schemars::JsonSchema;
 use serde::Serialize;
 
+pub use svg::svg;
 pub use symbols::{Shape, Symbol, symbol};
 
 /// A place on the grid; x grows to the right, y downwards.
@@ -42,7 +44,7 @@ pub struct DrawnPart {
     /// Designator.
     pub id: String,
     /// Part kind, which names the symbol.
-    pub kind: String,
+    pub kind: KindId,
     /// Stage the part belongs to.
     pub stage: Option<String>,
     /// Where the symbol's origin lies.
@@ -77,9 +79,9 @@ pub struct DrawnNet {
 /// Draws a supply. Parts without a place are put in rows beneath the others; beyond 400 parts no
 /// wires are drawn.
 pub fn draw(supply: &Supply) -> Drawing {
-    let parts = place::parts(supply);
+    let mut parts = place::parts(supply);
     let mut nets = route::nets(supply, &parts);
-    labels::place_names(&mut nets, &parts);
+    labels::place(&mut parts, &mut nets);
     let spots = parts
         .iter()
         .flat_map(|p| p.pins.iter().map(|(_, s)| *s).chain([p.at]))
@@ -92,9 +94,14 @@ pub fn draw(supply: &Supply) -> Drawing {
     if parts.is_empty() {
         (from, to) = (Spot { x: 0, y: 0 }, Spot { x: 20, y: 10 });
     }
-    // Text stands right of the parts, the reference symbol beneath the lowest wire.
-    let from = Spot { x: from.x - 3, y: from.y - 3 };
-    let to = Spot { x: to.x + 7, y: to.y + 4 };
+    let texts = parts.iter().map(labels::text_of).chain(nets.iter().filter_map(labels::name_of));
+    for (left, top, right, bottom) in texts {
+        from = Spot { x: from.x.min(left.floor() as i32), y: from.y.min(top.floor() as i32) };
+        to = Spot { x: to.x.max(right.ceil() as i32), y: to.y.max(bottom.ceil() as i32) };
+    }
+    // The reference symbol hangs beneath the lowest wire.
+    let from = Spot { x: from.x - 2, y: from.y - 2 };
+    let to = Spot { x: to.x + 2, y: to.y + 4 };
     Drawing { from, to, parts, nets }
 }
 

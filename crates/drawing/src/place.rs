@@ -1,4 +1,4 @@
-use crate::labels::label;
+use crate::labels::{label, usual_place};
 use crate::symbols::{symbol, transform};
 use crate::{DrawnPart, Spot};
 use circuit::{Part, Placement, Supply, Turn, resolve};
@@ -35,24 +35,17 @@ fn drawn(part: &Part, placement: Placement, values: Option<&[f64]>) -> DrawnPart
     let ids = part.kind.kind().pins.iter().map(|p| p.id.to_owned());
     let pins = ids.zip(symbol.pins.iter().map(|pin| transform(*pin, at, turn, placement.mirror))).collect();
     let lines = label(part, values);
-    let (x, y, rows) = (f64::from(at.x), f64::from(at.y), lines.len() as f64);
-    let lying = turn % 180 != 0;
-    let label_at = if symbol.pins.len() > 2 {
-        (x - 1.5, y - 3.9 - 1.2 * (rows - 1.0))
-    } else if lying {
-        (x - 1.5, y - 1.0 - 1.2 * (rows - 1.0))
-    } else {
-        (x + 1.6, y + 0.4 - 0.6 * (rows - 1.0))
-    };
-    DrawnPart {
+    let mut drawn = DrawnPart {
         id: part.id.clone(),
-        kind: part.kind.name().to_owned(),
+        kind: part.kind,
         stage: part.stage.clone(),
         at,
         turn,
         mirror: placement.mirror,
         pins,
         label: lines,
-        label_at,
-    }
+        label_at: (0.0, 0.0),
+    };
+    drawn.label_at = usual_place(&drawn);
+    drawn
 }

@@ -5,6 +5,7 @@
 //! path of least cost, where bends and crossings are dear and running through parts or along
 //! other wires is impossible.
 
+use crate::labels::text_of;
 use crate::symbols::symbol;
 use crate::{DrawnNet, DrawnPart, Spot, is_ground};
 use circuit::Supply;
@@ -13,10 +14,18 @@ use std::collections::{BTreeMap, BTreeSet, BinaryHeap, HashMap, HashSet};
 const STEP: u32 = 1;
 const BEND: u32 = 4;
 const CROSSING: u32 = 8;
+/// Running where a text would like to stand.
+const TEXT: u32 = 2;
 /// Free squares kept around everything for wires to pass.
 const MARGIN: i32 = 3;
 /// Pins from which on a net is drawn as a rail.
 const RAIL: usize = 4;
+
+/// Squares between pins above each other over which no wire is drawn.
+const FAR: i32 = 14;
+
+/// How many times nearer a rail between its pins must be than one beyond them.
+const NEARER: i32 = 2;
 
 /// Parts from which on no wires are drawn: the search would take longer than anyone waits, and
 /// nobody reads such a drawing.
@@ -41,14 +50,44 @@ pub(crate) fn nets(supply: &Supply, parts: &[DrawnPart]) -> Vec<DrawnNet> {
         }
     }
     let mut router = Router::new(supply, parts, &pins);
-    // Rails first: they are long and should be straight.
-    let mut order: Vec<usize> = pins.keys().copied().collect();
-    order.sort_by_key(|net| (pins[net].len() < RAIL, pins[net].len(), *net));
-    let mut trees: BTreeMap<usize, Tree> = BTreeMap::new();
-    for net in order {
-        trees.insert(net, router.connect(net, &pins[&net], is_ground(names[net])));
+    // A net is wired piece by piece where its pins lie far apart: each piece bears its name, or its own
+    // symbol of the reference, as a draftsman leaves long lines out.
+    let mut pieces: Vec<(usize, Vec<Spot>)> = Vec::new();
+    for (net, spots) in &pins {
+        pieces.extend(apart(spots).into_iter().map(|spots| (*net, spots)));
     }
-    trees.into_iter().map(|(net, tree)| tree.drawn(names[net], &pins[&net])).collect()
+    // Rails first: they are long and should be straight.
+    let mut order: Vec<usize> = (0..pieces.len()).collect();
+    order.sort_by_key(|at| {
+        let (net, spots) = &pieces[*at];
+        (spots.len() < RAIL, spots.len(), *net, *at)
+    });
+    let mut trees: BTreeMap<usize, Tree> = BTreeMap::new();
+    for at in order {
+        let (net, spots) = &pieces[at];
+        let ground = is_ground(names[*net]);
+        let tree = match spots[..] {
+            // A pin by itself, its net's other pins far away: a stub to carry the name.
+            [pin] if !ground && pins[net].len() > 1 => router.stub(*net, pin),
+            _ => router.connect(*net, spots, ground),
+        };
+        trees.insert(at, tree);
+    }
+    trees.into_iter().map(|(at, tree)| tree.drawn(names[pieces[at].0], &pieces[at].1)).collect()
+}
+
+/// Pins in groups with an empty band of the drawing between them, from top to bottom.
+fn apart(pins: &[Spot]) -> Vec<Vec<Spot>> {
+    let mut sorted = pins.to_vec();
+    sorted.sort_by_key(|spot| (spot.y, spot.x));
+    let mut groups: Vec<Vec<Spot>> = Vec::new();
+    for spot in sorted {
+        match groups.last_mut() {
+            Some(group) if group.last().is_some_and(|last| spot.y - last.y <= FAR) => group.push(spot),
+            _ => groups.push(vec![spot]),
+        }
+    }
+    groups
 }
 
 /// Grid edges a net occupies; each edge is stored with its lesser end first.
@@ -103,6 +142,8 @@ struct Router {
     height: i32,
     /// Squares covered by parts.
     blocked: Vec<bool>,
+    /// Squares where texts would like to stand.
+    text: Vec<bool>,
     /// Net whose pin lies on a square.
     pin_of: Vec<Option<usize>>,
     /// Net that runs level, and net that runs upright, through a square.
@@ -135,6 +176,7 @@ impl Router {
             width,
             height,
             blocked: vec![false; size],
+            text: vec![false; size],
             pin_of: vec![None; size],
             level: vec![None; size],
             upright: vec![None; size],
@@ -146,6 +188,14 @@ impl Router {
                 for y in drawn.at.y - h..=drawn.at.y + h {
                     if let Some(i) = router.index(Spot { x, y }) {
                         router.blocked[i] = true;
+                    }
+                }
+            }
+            let (l, t, r, b) = text_of(drawn);
+            for x in l.floor() as i32..=r.ceil() as i32 {
+                for y in t.ceil() as i32..=b.floor() as i32 {
+                    if let Some(i) = router.index(Spot { x, y }) {
+                        router.text[i] = true;
                     }
                 }
             }
@@ -205,8 +255,8 @@ impl Router {
     fn connect(&mut self, net: usize, pins: &[Spot], ground: bool) -> Tree {
         let mut tree = Tree::default();
         let mut waiting: Vec<Spot> = pins.to_vec();
-        if pins.len() >= RAIL {
-            self.rail(&mut tree, net, pins, ground);
+        if pins.len() >= RAIL && self.rail(&mut tree, net, pins, ground) {
+            // The rail is what the pins join.
         } else if let Some(first) = waiting.pop() {
             // The tree starts as one bare pin.
             if let Some(second) = nearest(&waiting, &HashSet::from([first])) {
@@ -225,22 +275,41 @@ impl Router {
         tree
     }
 
-    /// Lays a straight line over all pins, at the first free height beyond them.
-    fn rail(&mut self, tree: &mut Tree, net: usize, pins: &[Spot], below: bool) {
-        let (left, right) = (pins.iter().map(|p| p.x).min(), pins.iter().map(|p| p.x).max());
-        let outermost = if below { pins.iter().map(|p| p.y).max() } else { pins.iter().map(|p| p.y).min() };
-        let (Some(left), Some(right), Some(outermost)) = (left, right, outermost) else { return };
-        for away in 0..=MARGIN {
-            let y = if below { outermost + away } else { outermost - away };
-            let clear =
-                (left..=right).all(|x| self.index(Spot { x, y }).is_some_and(|i| self.free(i, net, Way::Level)));
-            if clear {
-                for x in left..right {
-                    self.occupy(tree, net, Spot { x, y }, Spot { x: x + 1, y });
-                }
-                return;
+    /// A short wire away from a pin, the first way that is free.
+    fn stub(&mut self, net: usize, pin: Spot) -> Tree {
+        let mut tree = Tree::default();
+        for (dx, dy, way) in [(0, -1, Way::Upright), (-1, 0, Way::Level), (1, 0, Way::Level), (0, 1, Way::Upright)] {
+            let along = [1, 2].map(|k| Spot { x: pin.x + k * dx, y: pin.y + k * dy });
+            if along.iter().all(|s| self.index(*s).is_some_and(|i| self.free(i, net, way))) {
+                self.occupy(&mut tree, net, pin, along[0]);
+                self.occupy(&mut tree, net, along[0], along[1]);
+                break;
             }
         }
+        tree
+    }
+
+    /// Lays a straight line along all pins: at the first free height beyond them, or between them where
+    /// that is much nearer, as the middle of two rails is. False if no height is free.
+    fn rail(&mut self, tree: &mut Tree, net: usize, pins: &[Spot], below: bool) -> bool {
+        let (left, right) = (pins.iter().map(|p| p.x).min(), pins.iter().map(|p| p.x).max());
+        let (top, bottom) = (pins.iter().map(|p| p.y).min(), pins.iter().map(|p| p.y).max());
+        let (Some(left), Some(right), Some(top), Some(bottom)) = (left, right, top, bottom) else { return false };
+        let clear = |y: &i32| {
+            (left..=right).all(|x| self.index(Spot { x, y: *y }).is_some_and(|i| self.free(i, net, Way::Level)))
+        };
+        let away = |y: i32| pins.iter().map(|p| (p.y - y).abs()).sum::<i32>();
+        let beyond = (0..=MARGIN).map(|k| if below { bottom + k } else { top - k }).find(clear);
+        let between = (top..=bottom).filter(clear).min_by_key(|y| away(*y));
+        let chosen = match (beyond, between) {
+            (Some(beyond), Some(between)) if NEARER * away(between) < away(beyond) => Some(between),
+            (beyond, between) => beyond.or(between),
+        };
+        let Some(y) = chosen else { return false };
+        for x in left..right {
+            self.occupy(tree, net, Spot { x, y }, Spot { x: x + 1, y });
+        }
+        true
     }
 
     /// Joins a pin to the nearest of `targets` by the cheapest path (Dijkstra over squares and
@@ -278,7 +347,8 @@ impl Router {
                 if bend > 0 && self.crosses(state / 2, net, way) {
                     continue;
                 }
-                let total = so_far + STEP + bend + crossing;
+                let text = if self.text[next] { TEXT } else { 0 };
+                let total = so_far + STEP + bend + crossing + text;
                 let state_next = 2 * next + side;
                 if total < cost[state_next] {
                     cost[state_next] = total;

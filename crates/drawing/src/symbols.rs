@@ -124,17 +124,17 @@ pub fn symbol(kind: KindId) -> Symbol {
         }
         KindId::Led => (
             UPRIGHT,
-            (1, 1),
+            (2, 1),
             vec![
                 line("M0 -2 V2"),
                 line("M-0.9 -0.8 H0.9 L0 0.8 Z M-0.9 0.8 H0.9"),
                 line("M1 0.1 L1.7 -0.6 M1.3 -0.6 H1.7 V-0.2 M1 0.9 L1.7 0.2 M1.3 0.2 H1.7 V0.6"),
             ],
         ),
-        KindId::MosfetN => (TRANSISTOR, (2, 1), vec![line(MOSFET), filled("M-0.5 0 L0.1 -0.35 V0.35 Z")]),
-        KindId::MosfetP => (TRANSISTOR, (2, 1), vec![line(MOSFET), filled("M0.6 0 L0 -0.35 V0.35 Z")]),
-        KindId::Npn => (TRANSISTOR, (2, 1), vec![line(BIPOLAR), filled("M0 1.1 L-0.55 1.05 L-0.2 0.5 Z")]),
-        KindId::Pnp => (TRANSISTOR, (2, 1), vec![line(BIPOLAR), filled("M-0.8 0.4 L-0.25 0.45 L-0.6 1 Z")]),
+        KindId::MosfetN => (TRANSISTOR, (1, 1), vec![line(MOSFET), filled("M-0.5 0 L0.1 -0.35 V0.35 Z")]),
+        KindId::MosfetP => (TRANSISTOR, (1, 1), vec![line(MOSFET), filled("M0.6 0 L0 -0.35 V0.35 Z")]),
+        KindId::Npn => (TRANSISTOR, (1, 1), vec![line(BIPOLAR), filled("M0 1.1 L-0.55 1.05 L-0.2 0.5 Z")]),
+        KindId::Pnp => (TRANSISTOR, (1, 1), vec![line(BIPOLAR), filled("M-0.8 0.4 L-0.25 0.45 L-0.6 1 Z")]),
         KindId::Amplifier => (AMPLIFIER, (2, 2), vec![line(TRIANGLE), line(INPUT_MARKS)]),
         KindId::Comparator => {
             (AMPLIFIER, (2, 2), vec![line(TRIANGLE), line(INPUT_MARKS), line("M0 0.4 H0.4 V-0.4 H0.8")])
@@ -178,7 +178,7 @@ pub fn symbol(kind: KindId) -> Symbol {
         ),
         KindId::ThreePhaseSource => (
             &[(2, -3), (2, 0), (2, 3), (-2, 0)],
-            (2, 3),
+            (1, 3),
             vec![
                 line("M-2 0 H-1.5 M2 -3 H1 L0 -1.5 M2 0 H1.5 M2 3 H1 L0 1.5"),
                 line("M0 -1.5 A1.5 1.5 0 0 1 0 1.5 A1.5 1.5 0 0 1 0 -1.5"),
@@ -234,7 +234,7 @@ pub fn symbol(kind: KindId) -> Symbol {
         ),
         KindId::ThreeWindings => (
             &[(-2, -3), (-2, 3), (2, -6), (2, -1), (2, 1), (2, 6)],
-            (2, 6),
+            (1, 6),
             vec![line(PRIMARY), line(TWO_SECONDARIES), line("M0 -5.3 V5.3"), filled(THREE_STARTS)],
         ),
         KindId::ControlledSwitch | KindId::CurrentSwitch => (

@@ -26,6 +26,8 @@ pub enum Unit {
     Hertz,
     /// Active power.
     Watt,
+    /// Apparent power, as transformers are rated.
+    VoltAmpere,
     /// Energy.
     Joule,
     /// Electric charge.
@@ -58,7 +60,7 @@ pub enum Unit {
 
 impl Unit {
     /// Every unit, for search by symbol.
-    pub const ALL: [Unit; 24] = [
+    pub const ALL: [Unit; 25] = [
         Unit::One,
         Unit::Volt,
         Unit::Ampere,
@@ -69,6 +71,7 @@ impl Unit {
         Unit::Second,
         Unit::Hertz,
         Unit::Watt,
+        Unit::VoltAmpere,
         Unit::Joule,
         Unit::Coulomb,
         Unit::Degree,
@@ -98,6 +101,7 @@ impl Unit {
             Unit::Second => "s",
             Unit::Hertz => "Hz",
             Unit::Watt => "W",
+            Unit::VoltAmpere => "VA",
             Unit::Joule => "J",
             Unit::Coulomb => "C",
             Unit::Degree => "°",
@@ -128,6 +132,7 @@ impl Unit {
             Unit::Second => "a time",
             Unit::Hertz => "a frequency",
             Unit::Watt => "a power",
+            Unit::VoltAmpere => "an apparent power",
             Unit::Joule => "an energy",
             Unit::Coulomb => "a charge",
             Unit::Degree => "an angle",
@@ -159,6 +164,7 @@ impl Unit {
             Unit::Henry => &["H"],
             Unit::Second => &["s"],
             Unit::Watt => &["W"],
+            Unit::VoltAmpere => &["VA"],
             Unit::Joule => &["J"],
             Unit::Coulomb => &["C"],
             Unit::Kelvin => &["K"],

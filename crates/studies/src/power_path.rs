@@ -24,10 +24,7 @@ pub(crate) fn figures(recorded: &Recorded<'_>, span: Span) -> Vec<StageFigures> 
     let fed = |stage: usize| circuit.stages[stage].after.is_some();
     (0..circuit.stages.len())
         .map(|stage| {
-            let output = circuit.stages[stage].output;
-            let on_output = |measure: fn(Waveform<'_>, Span) -> Result<f64, readings::MeasureError>| {
-                output.and_then(|net| recorded.net(net, span, measure))
-            };
+            let on_output = |measure: Measure| output_voltage(recorded, stage, span, measure);
             StageFigures {
                 id: circuit.stages[stage].id.clone(),
                 power_in: if fed(stage) { flow_in[stage] } else { 0.0 },
@@ -39,6 +36,22 @@ pub(crate) fn figures(recorded: &Recorded<'_>, span: Span) -> Vec<StageFigures> 
             }
         })
         .collect()
+}
+
+type Measure = fn(Waveform<'_>, Span) -> Result<f64, readings::MeasureError>;
+
+/// A measure of the voltage behind a stage: to `gnd`, or between the two nets of an alternating one.
+fn output_voltage(recorded: &Recorded<'_>, stage: usize, span: Span, measure: Measure) -> Option<f64> {
+    let stage = &recorded.circuit.stages[stage];
+    let term = |net: usize, negative: bool| Term {
+        negative,
+        of: recorded.circuit.nets[net].clone(),
+        quantity: Quantity::Voltage,
+    };
+    let mut terms = vec![term(stage.output?, false)];
+    terms.extend(stage.back.map(|net| term(net, true)));
+    let values = recorded.values(&Signal { terms }).ok()?;
+    measure(Waveform::new(&recorded.recording.times, &values), span).ok()
 }
 
 fn mean_power(recorded: &Recorded<'_>, part: &ResolvedPart, span: Span) -> Option<f64> {

@@ -52,6 +52,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/supplies/{supply}/drawing.svg": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["drawing"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/stage-forms": {
     parameters: {
       query?: never;
@@ -322,7 +338,7 @@ export interface components {
       /** @description Designator. */
       id: string;
       /** @description Part kind, which names the symbol. */
-      kind: string;
+      kind: components["schemas"]["KindId"];
       /** @description Lines of text beside the symbol: designator, then headline values. */
       label: string[];
       /** @description Where the first line stands, in grid squares. */
@@ -1475,6 +1491,7 @@ export interface components {
       | "second"
       | "hertz"
       | "watt"
+      | "volt_ampere"
       | "joule"
       | "coulomb"
       | "degree"
@@ -1714,6 +1731,28 @@ export interface operations {
           "application/json": components["schemas"]["Conflict"];
         };
       };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  drawing: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
       /** @description What went wrong, where, and what to do. */
       default: {
         headers: {

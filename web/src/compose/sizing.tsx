@@ -153,7 +153,7 @@ function Steps({ proposal }: { proposal: Proposal }) {
             </td>
             <td className="figures py-1 pr-3 text-xs">
               <span className="block">{dotted(step.formula)}</span>
-              <span className="block text-muted">= {step.numbers}</span>
+              <span className="block text-muted">= {rooted(step.numbers)}</span>
             </td>
             <td className="figures py-1 pr-3 text-right whitespace-nowrap">{show(step.ideal, step.unit)}</td>
             <td className="figures py-1 text-right whitespace-nowrap">
@@ -174,7 +174,12 @@ function Steps({ proposal }: { proposal: Proposal }) {
 }
 
 function dotted(formula: string): string {
-  return formula.replaceAll("*", "·").replaceAll("sqrt", "√");
+  return rooted(formula.replaceAll("*", "·").replaceAll("sqrt", "√"));
+}
+
+/** The root of a single word needs no parentheses. */
+function rooted(text: string): string {
+  return text.replace(/√\((\w+)\)/g, "√$1");
 }
 
 interface ExpectationsProps {

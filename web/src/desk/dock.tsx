@@ -22,7 +22,7 @@ interface Props {
 export function Dock({ shown, editing, run, before, stage, onStage, onPart }: Props) {
   const { document: supply, findings } = shown;
   const chosen = supply.stages?.find((s) => s.id === stage);
-  const [tab, setTab] = useState("readings");
+  const [tab, setTab] = useState(chosen ? "sizing" : "readings");
   // Choosing a stage brings its sizing up; leaving it goes back to what was open.
   const [seen, setSeen] = useState(stage);
   const [back, setBack] = useState("readings");

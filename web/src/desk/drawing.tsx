@@ -30,8 +30,8 @@ export function Drawing({ drawing, kinds, findings, part, stage, onPart }: Props
         strokeLinecap="round"
         strokeLinejoin="round"
       >
-        {drawing.nets.map((net) => (
-          <g key={net.net} opacity={stage ? 0.45 : 1}>
+        {drawing.nets.map((net, i) => (
+          <g key={`${net.net} ${i}`} opacity={stage ? 0.45 : 1}>
             <title>{`Net ${net.net}`}</title>
             {net.wires.map(([a, b], i) => (
               <line key={i} x1={a.x} y1={a.y} x2={b.x} y2={b.y} />

@@ -50,7 +50,7 @@ export function PowerPath({ supply, findings, outcome, stage, onStage, onAdded, 
   return (
     <nav
       aria-label="Power path"
-      className="max-h-64 shrink-0 overflow-auto border-b border-hairline bg-panel"
+      className="max-h-64 shrink-0 overflow-auto border-b border-hairline bg-panel pr-4"
     >
       <div className="relative" style={{ height: height * rows, minWidth: NARROW * columns }}>
         <Band

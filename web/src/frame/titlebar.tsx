@@ -77,25 +77,32 @@ export function TitleBar(props: Props) {
       )}
       <VerdictTally run={run} stale={run !== undefined && run.revision !== shown.revision} />
       {going && <Progress run={run} duration={run.duration} />}
-      <label className="sr-only" htmlFor="study">
-        Study
-      </label>
-      <select
-        id="study"
-        value={props.study}
-        onChange={(event) => props.onStudy(event.target.value)}
-        className="h-8 rounded-md border border-hairline bg-panel px-2"
-      >
-        {shown.document.studies?.map((study) => (
-          <option key={study.id} value={study.id}>
-            {study.title}
-          </option>
-        ))}
-      </select>
+      {(shown.document.studies?.length ?? 0) > 0 ? (
+        <select
+          aria-label="Study"
+          value={props.study}
+          onChange={(event) => props.onStudy(event.target.value)}
+          className="h-8 rounded-md border border-hairline bg-panel px-2"
+        >
+          {shown.document.studies?.map((study) => (
+            <option key={study.id} value={study.id}>
+              {study.title}
+            </option>
+          ))}
+        </select>
+      ) : (
+        <span className="text-xs text-muted">A study comes with the first load</span>
+      )}
       <Button
         look="main"
         disabled={going || props.starting || props.blocked || editing.saving || props.study === ""}
-        title={props.blocked ? "The checks found errors; see Checks below" : "Run the study"}
+        title={
+          props.study === ""
+            ? "There is no study yet"
+            : props.blocked
+              ? "The checks found errors; see Checks below"
+              : "Run the study"
+        }
         onClick={props.onRun}
       >
         <Play size={14} /> Run

@@ -20,8 +20,8 @@ export function OutputRow({ supply, output, findings, onChange, onRemove }: Prop
     label: string,
     name: "voltage" | "current" | "accuracy" | "ripple",
     unit: "volt" | "ampere" | "one",
-    fallback: string,
     help: string,
+    fallback?: string,
   ) => (
     <ValueField
       key={`${name}${output[name]}`}
@@ -29,8 +29,9 @@ export function OutputRow({ supply, output, findings, onChange, onRemove }: Prop
       label={label}
       help={help}
       unit={unit}
-      text={output[name] ?? fallback}
-      onCommit={(text) => onChange({ ...output, [name]: text })}
+      text={output[name] ?? ""}
+      fallback={fallback}
+      onCommit={(text) => onChange({ ...output, [name]: text === "" ? null : text })}
     />
   );
   return (
@@ -55,16 +56,10 @@ export function OutputRow({ supply, output, findings, onChange, onRemove }: Prop
           <X size={16} />
         </Button>
       </div>
-      {field("Voltage", "voltage", "volt", "", "Nominal voltage; negative for a negative rail.")}
-      {field("Current", "current", "ampere", "", "The most that is drawn.")}
-      {field("Accuracy", "accuracy", "one", "0.05", "Deviation of the mean allowed, relative: 0.05 is 5 %.")}
-      {field(
-        "Ripple",
-        "ripple",
-        "volt",
-        "",
-        "Allowed, peak to peak; a hundredth of the voltage if left empty.",
-      )}
+      {field("Voltage", "voltage", "volt", "Nominal voltage; negative for a negative rail.")}
+      {field("Current", "current", "ampere", "The most that is drawn.")}
+      {field("Accuracy", "accuracy", "one", "Deviation of the mean allowed, relative: 0.05 is 5 %.", "0.05")}
+      {field("Ripple", "ripple", "volt", "Allowed, peak to peak.", "a hundredth of the voltage")}
       {findings.map((finding) => (
         <p key={finding.message} className="text-xs text-missed">
           {finding.message}. {finding.remedy}.

@@ -13,6 +13,7 @@ const SYMBOLS: Record<Unit, string> = {
   second: "s",
   hertz: "Hz",
   watt: "W",
+  volt_ampere: "VA",
   joule: "J",
   coulomb: "C",
   degree: "°",

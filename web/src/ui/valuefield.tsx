@@ -12,11 +12,13 @@ interface Props {
   /** How an amplitude is meant, if the value is one. */
   meant?: string;
   finding?: Finding;
+  /** What an empty field means; without it a value is needed. */
+  fallback?: string;
   onCommit: (text: string) => void;
 }
 
 /** Engineering entry: Enter commits, Esc restores, ↑ and ↓ step through preferred values. */
-export function ValueField({ supply, label, help, unit, text, meant, finding, onCommit }: Props) {
+export function ValueField({ supply, label, help, unit, text, meant, finding, fallback, onCommit }: Props) {
   const id = useId();
   const [typed, setTyped] = useState(text);
   const [meaning, setMeaning] = useState<EntryMeaning>();
@@ -34,8 +36,9 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, on
     };
   }, [supply, typed, unit]);
 
+  const empty = fallback !== undefined && typed.trim() === "";
   const commit = () => {
-    if (typed !== text && !meaning?.problem) onCommit(typed);
+    if (typed !== text && (empty || !meaning?.problem)) onCommit(typed.trim());
   };
   const onKey = async (event: KeyboardEvent<HTMLInputElement>) => {
     if (event.key === "Enter") commit();
@@ -49,7 +52,7 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, on
       if (!stepped.problem) setTyped(stepped.text);
     }
   };
-  const problem = meaning?.problem ?? (typed === text ? finding?.message : undefined);
+  const problem = empty ? undefined : (meaning?.problem ?? (typed === text ? finding?.message : undefined));
   const changed = typed !== text;
   return (
     <div className="flex items-start gap-1" title={help}>
@@ -63,6 +66,7 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, on
           <input
             id={id}
             value={typed}
+            placeholder={fallback}
             onChange={(event) => setTyped(event.target.value)}
             onKeyDown={onKey}
             onBlur={commit}
@@ -75,7 +79,7 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, on
           <span className="px-2 text-muted">{symbol(unit)}</span>
         </div>
         <p id={`${id}-note`} className={`figures text-xs ${problem ? "text-missed" : "text-muted"}`}>
-          {problem ?? note(meaning, unit, meant)}
+          {problem ?? (empty ? "unless stated" : note(meaning, unit, meant))}
           {changed && !problem && <span className="font-sans"> · Enter to set</span>}
         </p>
       </div>

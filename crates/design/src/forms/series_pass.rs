@@ -72,8 +72,8 @@ fn follower(d: &mut Draft<'_>) {
     d.part("amplifier", KindId::Amplifier, (13, 4, Turn::None), &nets);
     d.part("base", KindId::Resistor, (18, 4, Turn::ThreeQuarters), &[Own("drive"), Own("base")]);
     d.part("pass", KindId::Npn, (20, -8, Turn::ThreeQuarters), &[Inlet(0), Own("base"), Own("out")]);
-    d.part("output", KindId::Capacitor, (30, 2, Turn::None), &[Own("out"), Inlet(1)]);
-    d.part("compensation", KindId::Capacitor, (18, 9, Turn::ThreeQuarters), &[Own("drive"), Own("fb")]);
+    d.part("output", KindId::Capacitor, (37, 2, Turn::None), &[Own("out"), Inlet(1)]);
+    d.part("compensation", KindId::Capacitor, (22, 8, Turn::Half), &[Own("drive"), Own("fb")]);
     d.word("amplifier", "gain_bandwidth", "1M");
     d.word("amplifier", "headroom_low", "0.1");
     d.set("pass", "gain", GAIN);
@@ -81,7 +81,7 @@ fn follower(d: &mut Draft<'_>) {
     d.set("pass", "base_emitter_voltage", 0.7);
     d.set("pass", "knee_current", 10.0 * current);
     d.set("base", "resistance", BASE);
-    let (top, voltage) = divider(d, wanted, FOLLOWER_REFERENCE, 10e3, 26);
+    let (top, voltage) = divider(d, wanted, FOLLOWER_REFERENCE, 10e3, 29);
     d.step(
         "Output capacitor",
         Farad,
@@ -119,7 +119,7 @@ fn follower(d: &mut Draft<'_>) {
     d.sets("compensation", "capacitance");
     losses(d, voltage, current);
     regulated(d, voltage, 2.5);
-    d.width = 35;
+    d.width = 42;
 }
 
 fn low_dropout(d: &mut Draft<'_>) {
@@ -129,7 +129,7 @@ fn low_dropout(d: &mut Draft<'_>) {
     let nets = [Own("gate"), Own("fb"), Own("ref"), Inlet(0), Inlet(1)];
     d.part("amplifier", KindId::Amplifier, (13, 4, Turn::None), &nets);
     d.mirrored("pass", KindId::MosfetP, (20, -8, Turn::Quarter), true, &[Own("out"), Own("gate"), Inlet(0)]);
-    d.part("output", KindId::Capacitor, (30, 2, Turn::None), &[Own("out"), Inlet(1)]);
+    d.part("output", KindId::Capacitor, (34, 2, Turn::None), &[Own("out"), Inlet(1)]);
     let (_, voltage) = divider(d, wanted, LOW_REFERENCE, 100e3, 26);
     d.step(
         "On-resistance",
@@ -190,5 +190,5 @@ fn low_dropout(d: &mut Draft<'_>) {
     d.sets("output", "esr");
     losses(d, voltage, current);
     regulated(d, voltage, dropout);
-    d.width = 35;
+    d.width = 39;
 }

@@ -6,7 +6,7 @@ use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own, RailWanted};
 use crate::rectified::{Pulses, settle};
 use crate::forms::rectifiers::SILICON;
 use circuit::{JointKind, KindId, StageKind, Turn};
-use quantity::Unit::{Ampere, Henry, Hertz, Ohm, One, Volt};
+use quantity::Unit::{Ampere, Henry, Hertz, Ohm, One, Volt, VoltAmpere};
 
 pub(super) const TRANSFORMER: Form = Form {
     id: "transformer",
@@ -136,7 +136,7 @@ fn winding(
     );
     let power = d.step(
         "Rating",
-        One,
+        VoltAmpere,
         "1.1 * 1.8 * n * I * (V_low + V_ripple)",
         &[
             ("n", arrangement.at_once, One),
@@ -144,15 +144,15 @@ fn winding(
             ("V_low", wanted.lowest, Volt),
             ("V_ripple", ripple, Volt),
         ],
-        "winding current 1.8 times the direct current behind a reservoir, a tenth in reserve (common practice); in VA",
+        "winding current 1.8 times the direct current behind a reservoir, a tenth in reserve (common practice)",
     );
     let rating = d.ladder(RATINGS, "usual ratings");
     let lost = d.step(
         "Voltage lost at rated load",
         One,
         "0.35 * S ^ (-0.35)",
-        &[("S", rating, One)],
-        "fit to usual small mains transformers (common practice); S in VA",
+        &[("S", rating, VoltAmpere)],
+        "fit to usual small mains transformers (common practice)",
     );
     // The peak of the secondary, at the lowest line and under load, must reach the bus and the diodes.
     let ideal = d.step(
@@ -207,7 +207,7 @@ fn primary_inductance(d: &mut Draft<'_>, line: &Ac, rating: f64) -> f64 {
         "Primary inductance",
         Henry,
         "V / (2 * pi * f * m * S / V)",
-        &[("V", line.nominal(), Volt), ("f", line.frequency, Hertz), ("m", MAGNETISING, One), ("S", rating, One)],
+        &[("V", line.nominal(), Volt), ("f", line.frequency, Hertz), ("m", MAGNETISING, One), ("S", rating, VoltAmpere)],
         "magnetising current 15 % of the rated one (common practice)",
     )
 }
@@ -221,7 +221,7 @@ fn coupling(d: &mut Draft<'_>, line: &Ac, rating: f64, primary: f64) -> f64 {
         &[
             ("x", LEAKAGE, One),
             ("V", line.nominal(), Volt),
-            ("S", rating, One),
+            ("S", rating, VoltAmpere),
             ("f", line.frequency, Hertz),
             ("L", primary, Henry),
         ],
@@ -238,23 +238,23 @@ fn primary_resistance(d: &mut Draft<'_>, line: &Ac, winding: &Winding) -> f64 {
         &[
             ("r", lost(winding.rating), One),
             ("V", winding.voltage, Volt),
-            ("S", winding.rating, One),
+            ("S", winding.rating, VoltAmpere),
             ("V_1", line.nominal(), Volt),
             ("V_2", winding.open, Volt),
         ],
-        "half of the loss is in the primary (common practice); S in VA",
+        "half of the loss is in the primary (common practice)",
     )
 }
 
-fn insulation(d: &mut Draft<'_>) {
-    d.part("insulation", KindId::Resistor, (6, 7, Turn::ThreeQuarters), &[Inlet(1), Gnd]);
+fn insulation(d: &mut Draft<'_>, below: i32) {
+    d.part("insulation", KindId::Resistor, (6, below, Turn::ThreeQuarters), &[Inlet(1), Gnd]);
     d.word("insulation", "resistance", "10M");
 }
 
 fn two_windings(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
     let nets = [Inlet(0), Inlet(1), Own("ac1"), Own("ac2")];
     d.part("transformer", KindId::CoupledWindings, (6, 0, Turn::None), &nets);
-    insulation(d);
+    insulation(d, 7);
     let primary = primary_inductance(d, line, winding.rating);
     d.sets("transformer", "primary_inductance");
     let coupling = coupling(d, line, winding.rating, primary);
@@ -291,10 +291,10 @@ fn isolating(d: &mut Draft<'_>) {
     let line = line(d);
     let power = d.step(
         "Rating",
-        One,
+        VoltAmpere,
         "1.8 * I * V",
         &[("I", d.ask.wanted.plus.current, Ampere), ("V", d.ask.wanted.plus.lowest, Volt)],
-        "winding current 1.8 times the direct current (common practice); in VA",
+        "winding current 1.8 times the direct current (common practice)",
     );
     let rating = d.ladder(RATINGS, "usual ratings").max(power);
     let winding = Winding::new(line.nominal() / (1.0 + lost(rating)), rating, SINGLE);
@@ -306,7 +306,7 @@ fn three_windings(d: &mut Draft<'_>, line: &Ac, windings: [&Winding; 2], nets: [
     const PRIMARY_TURNS: f64 = 1000.0;
     let [s1, s2, t1, t2] = nets;
     d.part("transformer", KindId::ThreeWindings, (6, 0, Turn::None), &[Inlet(0), Inlet(1), s1, s2, t1, t2]);
-    insulation(d);
+    insulation(d, 10);
     let rating = windings[0].rating;
     let primary = primary_inductance(d, line, rating);
     d.set("transformer", "primary_turns", PRIMARY_TURNS);

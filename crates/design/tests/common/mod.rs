@@ -62,3 +62,64 @@ pub fn chain(supply: &Supply, forms: &[&str]) -> Supply {
     }
     supply
 }
+
+/// Chains that between them use every form that promises something.
+const MAINS_CHAINS: &[(&str, &[&str])] = &[
+    ("9 250m", &["mains", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"]),
+    ("12 400m", &["mains", "centre_tapped_transformer", "centre_tap_rectifier", "reservoir", "adjustable_regulator", "current_load"]),
+    ("5 30m", &["mains", "transformer", "half_wave", "reservoir", "zener_follower", "resistive_load"]),
+    ("24 100m", &["mains", "transformer", "doubler", "fixed_regulator", "resistive_load"]),
+    ("15 500m", &["mains", "transformer", "bridge", "clc_filter", "follower_regulator", "resistive_load"]),
+    ("12 20m", &["mains", "transformer", "bridge", "reservoir", "rc_filter", "zener_shunt", "resistive_load"]),
+    ("5 200m", &["mains", "inrush_resistor", "transformer", "bridge", "reservoir", "low_dropout", "power_load"]),
+    ("12 1", &["mains", "isolating_transformer", "inrush_ntc", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"]),
+    ("48 2", &["mains", "transformer", "bypassed_inrush_resistor", "bridge", "reservoir", "overvoltage_clamp", "resistive_load"]),
+];
+
+pub fn mains_supplies() -> Vec<Supply> {
+    let supply = |(rail, forms): &(&str, &[&str])| {
+        let (voltage, current) = rail.split_once(' ').unwrap();
+        chain(&stated(mains(), vec![output("rail", voltage, current)]), forms)
+    };
+    MAINS_CHAINS.iter().map(supply).collect()
+}
+
+pub fn direct_supplies() -> Vec<Supply> {
+    let rail = |v: &str, i: &str| vec![output("rail", v, i)];
+    let rows = [
+        (direct("6.6"), rail("5", "200m"), &["battery", "low_dropout", "resistive_load"][..]),
+        (direct("12"), rail("5", "100m"), &["dc_source", "lc_filter", "fixed_regulator", "stepped_load"]),
+        (direct("5"), rail("5", "100m"), &["dc_source", "pulsed_load"]),
+        (direct("24"), vec![], &["dc_source", "indicator"]),
+        (direct("30"), rail("12", "10m"), &["dc_source", "zener_split"]),
+        (direct("25"), vec![], &["pulse_source", "gate_clamp"]),
+        (direct("12"), rail("5", "100m"), &["dc_source", "reservoir", "adjustable_regulator", "current_load"]),
+    ];
+    rows.into_iter().map(|(source, outputs, forms)| chain(&stated(source, outputs), forms)).collect()
+}
+
+/// Three phases, and two rails.
+pub fn several_wires() -> Vec<Supply> {
+    let three = SourceDemand { kind: SourceKind::ThreePhaseMains, ..mains() };
+    let bus = OutputDemand { accuracy: text("0.2"), ripple: text("30"), ..output("bus", "520", "1") };
+    let bridge = ["three_phase_mains", "three_phase_bridge", "reservoir", "resistive_load"];
+    let rails = vec![output("pos", "15", "100m"), output("neg", "-15", "100m")];
+    let split = [
+        "mains",
+        "centre_tapped_transformer",
+        "dual_rail_bridge",
+        "split_reservoir",
+        "split_regulators",
+        "split_load",
+    ];
+    vec![chain(&stated(three, vec![bus]), &bridge), chain(&stated(mains(), rails), &split)]
+}
+
+/// Every chain there is, and a path with branches.
+pub fn every_supply() -> Vec<Supply> {
+    let branched = add(&mains_supplies()[0], "low_dropout", Some("reservoir"), false);
+    let branched = add(&branched, "current_load", Some("low_dropout"), false);
+    let branched = add(&branched, "indicator", Some("fixed_regulator"), false);
+    let two = chain(&stated(mains(), vec![output("rail", "12", "200m")]), &["mains", "two_secondaries", "bridge"]);
+    [mains_supplies(), direct_supplies(), several_wires(), vec![branched, two]].concat()
+}

@@ -72,6 +72,7 @@ fn routes() -> ApiRouter<App> {
             get_with(supplies::show, |o| o.id("showSupply"))
                 .put_with(supplies::save, |o| o.id("saveSupply").response::<409, axum::Json<supplies::Conflict>>()),
         )
+        .api_route("/api/supplies/{supply}/drawing.svg", get_with(supplies::picture, |o| o.id("drawing")))
         .api_route("/api/stage-forms", get_with(compose::forms, |o| o.id("stageForms")))
         .api_route("/api/supplies/{supply}/proposal", post_with(compose::proposal, |o| o.id("propose")))
         .api_route("/api/supplies/{supply}/sizing", post_with(compose::sizing, |o| o.id("sizing")))

@@ -1,9 +1,12 @@
 use super::{ApiError, App, Body, SupplyPath};
 use crate::store::{Saved, SupplyRow};
-use aide::OperationIo;
+use aide::generate::GenContext;
+use aide::openapi::{self, Operation};
+use aide::{OperationIo, OperationOutput};
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
+use axum::http::header::CONTENT_TYPE;
 use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
 use circuit::{Finding, Supply, check};
@@ -168,6 +171,32 @@ pub(crate) async fn show(
 ) -> Result<Json<SupplyShown>, ApiError> {
     let row = app.store.supply(app.account(), supply).await?.ok_or_else(missing)?;
     shown(row).map(Json)
+}
+
+/// A drawing as a picture.
+pub(crate) struct Picture(String);
+
+impl IntoResponse for Picture {
+    fn into_response(self) -> Response {
+        ([(CONTENT_TYPE, "image/svg+xml")], self.0).into_response()
+    }
+}
+
+impl OperationOutput for Picture {
+    type Inner = ();
+
+    fn operation_response(_: &mut GenContext, _: &mut Operation) -> Option<openapi::Response> {
+        Some(super::documented("image/svg+xml", "the drawing"))
+    }
+}
+
+/// The drawing of a supply as an SVG file.
+pub(crate) async fn picture(
+    State(app): State<App>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
+) -> Result<Picture, ApiError> {
+    let row = app.store.supply(app.account(), supply).await?.ok_or_else(missing)?;
+    Ok(Picture(drawing::svg(&draw(&read(&row.document)?))))
 }
 
 /// Stores a new version; answers 409 with both versions if the supply has changed meanwhile.

@@ -1,0 +1,128 @@
+//! Every chain of forms is drawn as an experienced draftsman would leave it.
+
+mod common;
+
+use circuit::Supply;
+use common::every_supply;
+use drawing::{Drawing, DrawnPart, Spot, draw, symbol};
+
+/// Left, top, right, bottom.
+type Box = [f64; 4];
+
+fn overlap(a: Box, b: Box) -> bool {
+    a[0] < b[2] && b[0] < a[2] && a[1] < b[3] && b[1] < a[3]
+}
+
+fn body(part: &DrawnPart) -> Box {
+    let (w, h) = symbol(part.kind).body;
+    let (w, h) = if part.turn % 180 == 0 { (w, h) } else { (h, w) };
+    [part.at.x - w, part.at.y - h, part.at.x + w, part.at.y + h].map(f64::from)
+}
+
+/// Room a text takes, at the widths of the fonts the interface ships.
+fn text(at: (f64, f64), lines: &[String], size: f64) -> Box {
+    let longest = lines.iter().map(|l| l.chars().count()).max().unwrap_or(0) as f64;
+    [at.0, at.1 - 0.75 * size, at.0 + 0.6 * size * longest, at.1 + 1.25 * (lines.len() as f64 - 1.0)]
+}
+
+fn squares((a, b): (Spot, Spot)) -> impl Iterator<Item = Spot> {
+    (a.x..=b.x).flat_map(move |x| (a.y..=b.y).map(move |y| Spot { x, y }))
+}
+
+fn crossings(drawing: &Drawing) -> usize {
+    let covered = |n: usize| drawing.nets[n].wires.iter().flat_map(|w| squares(*w)).collect::<Vec<_>>();
+    let count = |a: usize, b: usize| {
+        let there = covered(a);
+        covered(b).into_iter().filter(|s| there.contains(s)).count()
+    };
+    (0..drawing.nets.len()).flat_map(|a| (a + 1..drawing.nets.len()).map(move |b| (a, b))).map(|(a, b)| count(a, b)).sum()
+}
+
+/// Corners: where a level and an upright wire of a net end together and nothing else meets.
+fn bends(drawing: &Drawing) -> usize {
+    let of_net = |net: &drawing::DrawnNet| {
+        let ends = |level: bool| {
+            net.wires.iter().filter(move |(a, b)| (a.y == b.y) == level).flat_map(|(a, b)| [*a, *b]).collect::<Vec<_>>()
+        };
+        let upright = ends(false);
+        ends(true).into_iter().filter(|s| upright.contains(s) && !net.junctions.contains(s)).count()
+    };
+    drawing.nets.iter().map(of_net).sum()
+}
+
+fn faults(supply: &Supply, drawing: &Drawing) -> Vec<String> {
+    let mut found = Vec::new();
+    let labels: Vec<(String, Box)> =
+        drawing.parts.iter().map(|p| (format!("label of {}", p.id), text(p.label_at, &p.label, 1.15))).collect();
+    let names: Vec<(String, Box)> = drawing
+        .nets
+        .iter()
+        .filter_map(|n| Some((format!("name {}", n.net), text(n.label_at?, std::slice::from_ref(&n.net), 1.05))))
+        .collect();
+    let bodies: Vec<(String, Box)> = drawing.parts.iter().map(|p| (p.id.clone(), body(p))).collect();
+    let all: Vec<&(String, Box)> = bodies.iter().chain(&labels).chain(&names).collect();
+    for (i, a) in all.iter().enumerate() {
+        for b in &all[i + 1..] {
+            // A label may touch the room kept around its own part.
+            if overlap(a.1, b.1) && !b.0.ends_with(&format!(" {}", a.0)) {
+                found.push(format!("{} covers {}", a.0, b.0));
+            }
+        }
+    }
+    for net in &drawing.nets {
+        for wire in &net.wires {
+            let (a, b) = *wire;
+            if a.x != b.x && a.y != b.y {
+                found.push(format!("{} runs askew", net.net));
+            }
+            let line = [f64::from(a.x) - 0.05, f64::from(a.y) - 0.05, f64::from(b.x) + 0.05, f64::from(b.y) + 0.05];
+            let texts = labels.iter().chain(&names);
+            found.extend(texts.filter(|t| overlap(t.1, line)).map(|t| format!("{} runs through {}", net.net, t.0)));
+            for part in &drawing.parts {
+                let inside = |s: Spot| {
+                    let [l, t, r, b] = body(part);
+                    (l..=r).contains(&f64::from(s.x)) && (t..=b).contains(&f64::from(s.y))
+                };
+                if squares(*wire).any(inside) {
+                    found.push(format!("{} runs through {}", net.net, part.id));
+                }
+            }
+        }
+    }
+    for part in &supply.parts {
+        let drawn = drawing.parts.iter().find(|p| p.id == part.id).unwrap();
+        for (pin, spot) in &drawn.pins {
+            let mut pieces = drawing.nets.iter().filter(|n| n.net == part.pins[pin]);
+            let reached =
+                pieces.any(|n| n.wires.iter().any(|w| squares(*w).any(|s| s == *spot)) || n.ground_at == Some(*spot));
+            let alone = supply.parts.iter().flat_map(|p| p.pins.values()).filter(|n| **n == part.pins[pin]).count() == 1;
+            if !reached && !alone {
+                found.push(format!("{} of {} is not reached", pin, part.id));
+            }
+        }
+    }
+    found
+}
+
+/// Crossings no drawing of these chains may exceed.
+const CROSSINGS: usize = 4;
+
+#[test]
+fn every_chain_is_drawn_cleanly() {
+    let mut bad = Vec::new();
+    for (k, supply) in every_supply().iter().enumerate() {
+        let drawing = draw(supply);
+        let forms: Vec<_> = supply.stages.iter().filter_map(|s| s.form.as_deref()).collect();
+        let (crossings, bends) = (crossings(&drawing), bends(&drawing));
+        println!("{k}: {} parts, {crossings} crossings, {bends} bends: {forms:?}", supply.parts.len());
+        // One end of a winding has to cross the other's branch of a bridge; a third phase crosses two.
+        if crossings > CROSSINGS || bends > supply.parts.len() + 1 {
+            bad.push(format!("{k}: {crossings} crossings and {bends} bends for {} parts", supply.parts.len()));
+        }
+        if let Ok(folder) = std::env::var("DRAWINGS") {
+            std::fs::write(format!("{folder}/{k}.svg"), drawing::svg(&drawing)).unwrap();
+        }
+        bad.extend(faults(supply, &drawing).into_iter().map(|f| format!("{k}: {f}")));
+    }
+    assert!(bad.is_empty(), "{bad:#?}");
+}
