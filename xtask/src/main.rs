@@ -58,6 +58,7 @@ fn demo() -> Result<()> {
     cargo(&["build", "--package", "mellow-server"])?;
     step("Starting PostgreSQL");
     let postgres = Postgres::lasting()?;
+    Server::prepare(&postgres.url(), &["--run"])?;
     let port = if TcpListener::bind(("127.0.0.1", PORT)).is_ok() { PORT } else { free_port()? };
     let mut server = Server::start(&postgres.url(), port, &[])?;
     println!("\nMellow Coil is at {}\nPress Ctrl-C to end it.", server.address());

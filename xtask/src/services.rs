@@ -226,13 +226,22 @@ pub struct Server {
 }
 
 impl Server {
-    /// Migrates the database, loads the demo supplies and serves.
+    /// Migrates the database and loads the demo supplies that are missing, with further arguments for
+    /// loading them.
+    ///
+    /// # Errors
+    /// If any of that fails.
+    pub fn prepare(database: &str, arguments: &[&str]) -> Result<()> {
+        run(Command::new(paths::program()).args(["migrate", "--database-url", database]))?;
+        run(Command::new(paths::program()).args(["load-demo", "--database-url", database]).args(arguments))
+    }
+
+    /// Prepares the database and serves.
     ///
     /// # Errors
     /// If any of that fails.
     pub fn start(database: &str, port: u16, arguments: &[&str]) -> Result<Self> {
-        run(Command::new(paths::program()).args(["migrate", "--database-url", database]))?;
-        run(Command::new(paths::program()).args(["load-demo", "--database-url", database]))?;
+        Self::prepare(database, &[])?;
         let mut command = Command::new(paths::program());
         command.args(["serve", "--database-url", database, "--listen", &format!("127.0.0.1:{port}")]).args(arguments);
         let mut process = Guarded::start(command, "TERM", None)?;

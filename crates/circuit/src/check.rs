@@ -6,6 +6,10 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 
+mod sense;
+
+pub(crate) use sense::{Sense, sense};
+
 /// One thing found wrong with a supply.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Finding {
@@ -110,6 +114,10 @@ impl Findings {
         self.add(Severity::Error, rule, place, message, remedy.into());
     }
 
+    pub(crate) fn warning(&mut self, rule: &str, place: Place, message: String, remedy: impl Into<String>) {
+        self.add(Severity::Warning, rule, place, message, remedy.into());
+    }
+
     fn add(&mut self, severity: Severity, rule: &str, place: Place, message: String, remedy: String) {
         self.found.push(Finding { severity, rule: rule.to_owned(), place, message, remedy });
     }
@@ -127,6 +135,11 @@ impl Findings {
                 );
             }
         }
+    }
+
+    /// Whether anything found blocks a run.
+    pub(crate) fn block(&self) -> bool {
+        self.found.iter().any(|f| f.severity == Severity::Error)
     }
 
     pub(crate) fn into_sorted(mut self) -> Vec<Finding> {

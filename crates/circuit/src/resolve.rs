@@ -1,4 +1,4 @@
-use crate::check::{Finding, Findings, Place, Severity, wiring};
+use crate::check::{Finding, Findings, Place, Sense, Severity, sense, wiring};
 use crate::expression::{evaluate, is_name};
 use crate::kinds::{Form, Parameter};
 use crate::{GND, Joint, KindId, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply, Window};
@@ -154,7 +154,7 @@ pub fn resolve(supply: &Supply) -> Result<Circuit, Vec<Finding>> {
 pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
     let mut findings = Findings::default();
     let values = settle_values(supply, &mut findings);
-    crate::demand::find(supply, &mut findings);
+    let (source, _) = crate::demand::find(supply, &mut findings);
     let lookup = |name: &str| values.get(name).copied();
     let scope = Scope { lookup: &lookup };
     let stages = stages(supply, &mut findings);
@@ -199,6 +199,11 @@ pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
         "requirements",
         supply.requirements.iter().map(|r| (r.id.as_str(), Place::Requirement { requirement: r.id.clone() })),
     );
+    // A circuit that cannot be run gets no advice on how it runs.
+    if !findings.block() {
+        let Circuit { nets, parts, studies, readings, .. } = &circuit;
+        sense(&Sense { nets, parts, source, studies, readings }, &mut findings);
+    }
     (circuit, findings.into_sorted())
 }
 

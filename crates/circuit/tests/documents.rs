@@ -24,7 +24,7 @@ fn healthy() -> Value {
         ],
         "studies": [{ "id": "s", "kind": "switch_on", "title": "s", "duration": "1m" }],
         "readings": [{
-            "id": "r", "title": "r", "study": "s", "measure": "mean", "signal": "out.v", "window": "whole_run"
+            "id": "r", "title": "r", "study": "s", "measure": "max", "signal": "out.v", "window": "whole_run"
         }],
         "requirements": [{ "id": "q", "title": "q", "reading": "r", "at_most": "1" }],
     })

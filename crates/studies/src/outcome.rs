@@ -58,7 +58,8 @@ pub struct Verdict {
     pub id: String,
     /// Met, close, missed or not tried.
     pub standing: Standing,
-    /// Distance to the nearer limit relative to the limit; negative if missed.
+    /// Distance to the nearer limit relative to the limit, or to half the band between two; negative if
+    /// missed.
     pub margin: Option<f64>,
     /// The value judged.
     pub value: Option<f64>,

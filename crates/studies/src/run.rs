@@ -157,8 +157,13 @@ fn verdict(circuit: &Circuit, requirement: &ResolvedRequirement, readings: &[Rea
     let margin = reading.value.and_then(|value| {
         let margins = limits.into_iter().flatten().map(|(limit, direction)| {
             let distance = direction * (value - limit);
-            // A limit of zero has no relative margin; the value itself sets the scale.
-            let scale = if limit == 0.0 { value.abs() } else { limit.abs() };
+            let scale = match (requirement.at_least, requirement.at_most) {
+                // Within a band the margin is of its half: in the middle it is whole.
+                (Some(low), Some(high)) => 0.5 * (high - low),
+                // A limit of zero has no relative margin; the value itself sets the scale.
+                _ if limit == 0.0 => value.abs(),
+                _ => limit.abs(),
+            };
             if scale > 0.0 { distance / scale } else { 0.0 }
         });
         margins.min_by(f64::total_cmp)

@@ -397,7 +397,7 @@ pub(super) const MOSFET_N: Kind = Kind {
     help: "An enhancement MOSFET with body diode and capacitances, given as its data sheet gives it.",
     pins: &[pin("d", "drain"), pin("g", "gate"), pin("s", "source")],
     parameters: MOSFET,
-    dc_paths: ONE_PATH,
+    dc_paths: &[(0, 2)],
     fixes_voltage: false,
 };
 
@@ -408,7 +408,7 @@ pub(super) const MOSFET_P: Kind = Kind {
     help: "A p-channel enhancement MOSFET; magnitudes are entered, signs are understood.",
     pins: &[pin("d", "drain"), pin("g", "gate"), pin("s", "source")],
     parameters: MOSFET,
-    dc_paths: ONE_PATH,
+    dc_paths: &[(0, 2)],
     fixes_voltage: false,
 };
 

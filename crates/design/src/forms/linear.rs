@@ -160,7 +160,9 @@ fn feed(d: &mut Draft<'_>, voltage: f64, load: f64) -> f64 {
         "at the highest line without load",
     );
     if voltage >= before.lowest {
-        d.warnings.push("The Zener voltage is above the lowest voltage before this stage; nothing is left to regulate".into());
+        d.warnings.push("Nothing is left to regulate, for the Zener voltage is above the lowest voltage before this stage; raise what \
+             comes before"
+                .into());
     }
     resistance
 }

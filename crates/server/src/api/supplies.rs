@@ -115,7 +115,7 @@ fn shown(row: SupplyRow) -> Result<SupplyShown, ApiError> {
         id: row.id,
         revision: row.revision,
         changed_at: row.changed_at,
-        findings: check(&document),
+        findings: [check(&document), design::check(&document)].concat(),
         drawing: draw(&document),
         document,
     })

@@ -54,6 +54,9 @@ enum Action {
     LoadDemo {
         #[command(flatten)]
         database: Database,
+        /// Queue a run of every study of what is put in
+        #[arg(long)]
+        run: bool,
     },
     /// Runs a study of a supply document, without a database; exits with 0 if it is done, 1 if the run
     /// failed, 2 for bad input
@@ -136,7 +139,13 @@ struct Pace {
     slow_down: Option<u64>,
 }
 
-const DEMOS: [&str; 1] = [include_str!("../../../../demo/tide-gauge-mains-supply.json")];
+/// The last one stands first in the library.
+const DEMOS: [&str; 4] = [
+    include_str!("../../../../demo/signal-lamp-supply.json"),
+    include_str!("../../../../demo/hydrophone-split-rails.json"),
+    include_str!("../../../../demo/sensor-rails.json"),
+    include_str!("../../../../demo/tide-gauge-mains-supply.json"),
+];
 
 /// Runs the command line.
 pub async fn main() -> ExitCode {
@@ -195,7 +204,7 @@ async fn serve(action: Action) -> anyhow::Result<()> {
             migrate(&database.database_url).await.context("the database cannot be migrated")?;
             Queue::new(&database.database_url)?.migrate().await.context("the queue's tables cannot be created")?;
         }
-        Action::LoadDemo { database } => load_demo(&Store::new(&database.database_url)?).await?,
+        Action::LoadDemo { database, run } => load_demo(&Store::new(&database.database_url)?, run).await?,
         // The others need no database and were done before.
         _ => {}
     }
@@ -206,13 +215,18 @@ fn worker(store: &Store, pace: &Pace) -> Worker {
     Worker { store: store.clone(), slow_down: pace.slow_down.map(Duration::from_millis) }
 }
 
-async fn load_demo(store: &Store) -> anyhow::Result<()> {
+/// Puts in what is missing; its runs wait for the next worker that starts.
+async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
     let present = store.supplies(DEMO_ACCOUNT).await?;
     for text in DEMOS {
         let supply = Supply::from_json(text)?;
         let title = |row: &crate::store::SupplySummary| row.supply.document["title"] == supply.title.as_str();
         if !present.iter().any(title) {
-            store.create_supply(DEMO_ACCOUNT, &supply).await?;
+            let row = store.create_supply(DEMO_ACCOUNT, &supply).await?;
+            let circuit = circuit::resolve(&supply).ok();
+            for study in circuit.iter().filter(|_| run).flat_map(|c| &c.studies) {
+                store.create_run(DEMO_ACCOUNT, &row, &study.id, study.duration).await?;
+            }
         }
     }
     Ok(())
