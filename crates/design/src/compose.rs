@@ -1,7 +1,7 @@
 //! Changes of the power path. Each takes a supply and returns another; nothing else is touched.
 
 use crate::demands::tie;
-use crate::draft::{Draft, Net};
+use crate::draft::{Draft, Net, Sketch};
 use crate::forms::form;
 use crate::layout::{self, Origin};
 use crate::path::{Path, Place};
@@ -209,7 +209,7 @@ fn add(
         choices: ask.choices.clone(),
         sized: sized(&draft),
     };
-    let parts = parts(&draft, &id, inlet.as_ref(), &nets, origin, &mut names);
+    let parts = parts(&draft, &id, inlet.as_ref(), &nets, origin, &mut names, &BTreeMap::new());
     let (stage_at, part_at) = insertion(supply, place);
     supply.stages.insert(stage_at, stage);
     supply.parts.splice(part_at..part_at, parts);
@@ -283,11 +283,13 @@ fn parts(
     own: &BTreeMap<&'static str, String>,
     origin: Origin,
     names: &mut Names,
+    kept: &BTreeMap<&'static str, String>,
 ) -> Vec<Part> {
     let made = draft.parts.iter().map(|sketch| {
         let ids = sketch.kind.kind().pins.iter().map(|p| p.id.to_owned());
         let pins = ids.zip(sketch.nets.iter().map(|net| name(net, inlet, own))).collect();
-        let mut part = Part::new(names.part(sketch.kind), sketch.kind, pins);
+        let id = kept.get(sketch.role).cloned().unwrap_or_else(|| names.part(sketch.kind));
+        let mut part = Part::new(id, sketch.kind, pins);
         part.stage = Some(stage.to_owned());
         part.role = Some(sketch.role.to_owned());
         part.at = Some(origin.place(sketch.at));
@@ -436,7 +438,15 @@ fn replace(supply: &mut Supply, stage: &str, form_id: &str) -> Result<(), Compos
     let draft = Draft::of(form, &ask);
     let origin = layout::origin(supply, &old);
     let inlet = settle_ground(supply, &place, inlet, &draft.grounded);
-    let mut names = Names::new(supply);
+    // Parts that go on in the new form keep their designators; those of the others become free.
+    let goes_on = |sketch: &Sketch| {
+        let part = supply.parts.iter().find(|p| is_role(p, &old, sketch.role) && p.kind == sketch.kind);
+        part.map(|p| (sketch.role, p.id.clone()))
+    };
+    let kept: BTreeMap<&'static str, String> = draft.parts.iter().filter_map(goes_on).collect();
+    let mut others = supply.clone();
+    others.parts.retain(|p| p.stage.as_deref() != Some(stage) || kept.values().any(|id| *id == p.id));
+    let mut names = Names::new(&others);
     // The nets behind it keep their names, so that what follows stays joined.
     let mut known: BTreeMap<&'static str, String> = BTreeMap::new();
     for ((kind, nets, _), joint) in draft.joints.iter().zip(&old.joints) {
@@ -449,12 +459,11 @@ fn replace(supply: &mut Supply, stage: &str, form_id: &str) -> Result<(), Compos
         }
     }
     let nets = net_names(&draft, &known, &mut names);
-    let mut made = parts(&draft, stage, inlet.as_ref(), &nets, origin, &mut names);
+    let mut made = parts(&draft, stage, inlet.as_ref(), &nets, origin, &mut names, &kept);
     for part in &mut made {
         let role = part.role.clone().unwrap_or_default();
         let kept = supply.parts.iter().find(|p| is_role(p, &old, &role) && p.kind == part.kind);
         if let Some(kept) = kept {
-            part.id.clone_from(&kept.id);
             for (parameter, text) in &kept.parameters {
                 if by_hand(&old, kept, &role, parameter) {
                     part.parameters.insert(parameter.clone(), text.clone());

@@ -7,9 +7,9 @@ use std::f64::consts::{SQRT_2, TAU};
 /// Thermal voltage at 27 °C, V.
 const THERMAL_VOLTAGE: f64 = 0.025_865;
 /// Steps through one pulse.
-const STEPS: usize = 1200;
+const STEPS: usize = 400;
 /// Trials for the voltage that repeats.
-const TRIALS: usize = 34;
+const TRIALS: usize = 26;
 /// Rounds in which the diodes' drop and their current find each other.
 const ROUNDS: usize = 3;
 

@@ -134,7 +134,7 @@ fn winding(
         RIPPLE * wanted.lowest,
         "Ripple of the reservoir behind, peak to peak; a smaller one takes a larger capacitor and a lower voltage.",
     );
-    let power = d.step(
+    d.step(
         "Rating",
         VoltAmpere,
         "1.1 * 1.8 * n * I * (V_low + V_ripple)",
@@ -169,10 +169,7 @@ fn winding(
         ],
         "handbook: peak at lowest line, less what windings and diodes lose",
     );
-    let make = |voltage: f64| {
-        let rating = RATINGS.iter().copied().find(|r| *r >= power * voltage / ideal).unwrap_or(power);
-        Winding::new(voltage, rating.max(power), arrangement)
-    };
+    let make = |voltage: f64| Winding::new(voltage, rating, arrangement);
     let capacitance = wanted.current / (line.frequency * per_period * ripple);
     let valley = |voltage: f64| {
         let ac = make(voltage).delivers(line);

@@ -1,0 +1,158 @@
+//! Changes of the power path keep the circuit joined and lose nothing that was done by hand.
+
+mod common;
+
+use circuit::{Severity, Supply, check};
+use common::{add, chain, mains, output, stated};
+use mellow_design::{Edit, FORMS, Place, apply, size};
+use proptest::prelude::*;
+use std::collections::{BTreeMap, BTreeSet};
+
+fn regulated() -> Supply {
+    let supply = stated(mains(), vec![output("rail", "9", "250m")]);
+    chain(&supply, &["mains", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"])
+}
+
+fn done(supply: &Supply, edit: Edit) -> Supply {
+    apply(supply, &edit).unwrap_or_else(|error| panic!("{error}"))
+}
+
+fn errors(supply: &Supply) -> Vec<String> {
+    check(supply).into_iter().filter(|f| f.severity == Severity::Error).map(|f| f.to_string()).collect()
+}
+
+fn net(supply: &Supply, part: &str, pin: &str) -> String {
+    supply.part(part).unwrap().pins[pin].clone()
+}
+
+fn set(supply: &mut Supply, part: &str, parameter: &str, text: &str) {
+    let part = supply.parts.iter_mut().find(|p| p.id == part).unwrap();
+    part.parameters.insert(parameter.into(), text.into());
+}
+
+#[test]
+fn a_stage_put_between_joins_what_follows() {
+    let supply = add(&regulated(), "rc_filter", Some("reservoir"), true);
+    assert_eq!(errors(&supply), [""; 0]);
+    assert_eq!(supply.stage("fixed_regulator").unwrap().after.as_deref(), Some("rc_filter"));
+    // The regulator hangs on the filter now, the reservoir still on the bus.
+    assert_eq!((net(&supply, "U1", "in"), net(&supply, "C1", "plus")), ("filtered".into(), "bus".into()));
+    // Taken out again, everything is as it was.
+    let back = done(&supply, Edit::Remove { stage: "rc_filter".into() });
+    assert_eq!((errors(&back).len(), net(&back, "U1", "in")), (0, "bus".into()));
+    assert_eq!(back.stages.len(), regulated().stages.len());
+}
+
+#[test]
+fn a_branch_hangs_on_the_same_bus() {
+    let mut supply = regulated();
+    supply.outputs.push(output("second", "5", "100m"));
+    let supply = add(&supply, "adjustable_regulator", Some("reservoir"), false);
+    let supply = add(&supply, "current_load", Some("adjustable_regulator"), false);
+    assert_eq!(errors(&supply), [""; 0]);
+    assert_eq!(net(&supply, "U1", "in"), net(&supply, "U2", "in"));
+    // It serves the output that was still open, is judged by it, and stands in a row of its own.
+    assert_eq!(supply.stage("adjustable_regulator").unwrap().choices["output"], "second");
+    assert!(supply.requirements.iter().any(|r| r.id == "second_mean"));
+    assert!(supply.part("U2").unwrap().at.unwrap().y > supply.part("U1").unwrap().at.unwrap().y + 20);
+    // The bus carries both now: sizing the reservoir again takes a larger one.
+    let larger = done(&supply, Edit::SizeAll);
+    let microfarads = |s: &Supply| quantity::parse(&s.part("C1").unwrap().parameters["capacitance"], quantity::Unit::Farad).unwrap();
+    assert!(microfarads(&larger) > microfarads(&supply), "{} {}", microfarads(&larger), microfarads(&supply));
+}
+
+#[test]
+fn another_form_keeps_what_still_applies() {
+    let mut supply = regulated();
+    set(&mut supply, "D1", "series_resistance", "77m");
+    let half = done(&supply, Edit::Replace { stage: "bridge".into(), form: "half_wave".into() });
+    assert_eq!(errors(&half), [""; 0]);
+    // One diode is left, with the value set by hand; the winding's return is the reference now.
+    assert_eq!(half.part("D1").unwrap().parameters["series_resistance"], "77m");
+    assert!(half.part("D2").is_none() && net(&half, "T1", "s2") == "gnd" && net(&half, "C1", "plus") == "bus");
+    assert_eq!(half.stage("bridge").unwrap().title, "Half-wave rectifier");
+    // And back: a bridge on a grounded winding would be a short circuit, so the winding floats again.
+    let bridge = done(&half, Edit::Replace { stage: "bridge".into(), form: "bridge".into() });
+    assert_eq!(errors(&bridge), [""; 0]);
+    assert!(net(&bridge, "T1", "s2") != "gnd" && net(&bridge, "T1", "s2") == net(&bridge, "D4", "k"));
+    assert_eq!(bridge.parts.iter().filter(|p| p.kind == circuit::KindId::Diode).count(), 4);
+}
+
+#[test]
+fn values_set_by_hand_survive_sizing_again() {
+    let mut supply = regulated();
+    set(&mut supply, "C1", "capacitance", "4700u");
+    let again = Edit::Size { stage: "reservoir".into(), choices: BTreeMap::from([("ripple".into(), "0.5".into())]), everything: false };
+    let kept = done(&supply, again.clone());
+    assert_eq!(kept.part("C1").unwrap().parameters["capacitance"], "4700u");
+    let proposal = size(&kept, "reservoir", &kept.stage("reservoir").unwrap().choices).unwrap();
+    assert_eq!(proposal.parts[0].by_hand, ["capacitance"]);
+    let Edit::Size { stage, choices, .. } = again else { unreachable!() };
+    let all = done(&kept, Edit::Size { stage, choices, everything: true });
+    assert_ne!(all.part("C1").unwrap().parameters["capacitance"], "4700u");
+}
+
+#[test]
+fn stages_change_places_and_are_copied() {
+    let supply = add(&regulated(), "lc_filter", Some("reservoir"), true);
+    let supply = add(&supply, "rc_filter", Some("lc_filter"), true);
+    let moved = done(&supply, Edit::MoveEarlier { stage: "rc_filter".into() });
+    assert_eq!(errors(&moved), [""; 0]);
+    assert_eq!(moved.stage("lc_filter").unwrap().after.as_deref(), Some("rc_filter"));
+    assert_eq!(moved.stage("rc_filter").unwrap().after.as_deref(), Some("reservoir"));
+    let copied = done(&regulated(), Edit::Duplicate { stage: "fixed_regulator".into() });
+    assert_eq!(copied.stages.iter().filter(|s| s.form.as_deref() == Some("fixed_regulator")).count(), 2);
+}
+
+#[test]
+fn what_does_not_fit_is_refused_by_name() {
+    let refused = |edit: Edit| apply(&regulated(), &edit).unwrap_err().to_string();
+    let at = |after: &str| Place { after: Some(after.into()), joint: 0 };
+    let add = |form: &str, place: Place| Edit::Add { form: form.into(), place, between: false, choices: BTreeMap::new() };
+    assert_eq!(
+        refused(add("bridge", at("reservoir"))),
+        "Bridge rectifier takes a single-phase alternating voltage, but a direct voltage is there; choose another form, \
+         or put what makes the difference between"
+    );
+    assert!(refused(add("mains", at("reservoir"))).contains("is a source; add it at the beginning"));
+    assert!(refused(add("reservoir", at("resistive_load"))).contains("nothing can be joined behind"));
+    assert!(refused(add("flux_capacitor", at("reservoir"))).contains("no form named flux_capacitor"));
+    assert!(refused(Edit::Remove { stage: "loft".into() }).contains("no stage loft"));
+    assert!(refused(Edit::MoveEarlier { stage: "transformer".into() }).contains("no stage before it"));
+}
+
+fn edit() -> impl Strategy<Value = (usize, usize, usize, bool)> {
+    (0..6usize, 0..FORMS.len(), 0..12usize, any::<bool>())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 60, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Whatever is done, names stay unique, every stage comes after one that is there, and the document reads back.
+    #[test]
+    fn any_sequence_of_edits_leaves_a_sound_document(edits in proptest::collection::vec(edit(), 1..12)) {
+        let mut supply = regulated();
+        for (what, form, which, flag) in edits {
+            let stage = supply.stages.get(which % supply.stages.len().max(1)).map(|s| s.id.clone()).unwrap_or_default();
+            let form = FORMS[form].id.to_owned();
+            let place = Place { after: Some(stage.clone()).filter(|s| !s.is_empty()), joint: u32::from(flag && which > 8) };
+            let edit = match what {
+                0 | 1 => Edit::Add { form, place, between: flag, choices: BTreeMap::new() },
+                2 => Edit::Replace { stage, form },
+                3 => Edit::Remove { stage },
+                4 => Edit::MoveEarlier { stage },
+                _ => Edit::SizeAll,
+            };
+            match apply(&supply, &edit) {
+                Ok(changed) => supply = changed,
+                Err(error) => prop_assert!(!error.to_string().is_empty()),
+            }
+            let parts: BTreeSet<_> = supply.parts.iter().map(|p| &p.id).collect();
+            prop_assert_eq!(parts.len(), supply.parts.len());
+            let fed = |s: &circuit::Stage| s.after.as_deref().is_none_or(|a| supply.stage(a).is_some());
+            prop_assert!(supply.stages.iter().all(fed));
+            let text = serde_json::to_string(&supply).unwrap();
+            prop_assert_eq!(Supply::from_json(&text).unwrap(), supply.clone());
+        }
+    }
+}

@@ -1,0 +1,125 @@
+//! Sizing against calculations by hand, and what every form proposes.
+
+mod common;
+
+use common::{chain, direct, every_supply, mains, output, stated, with};
+use mellow_design::{FORMS, Proposal, size};
+use quantity::show;
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write;
+
+/// The result of a step by its title.
+fn result(proposal: &Proposal, title: &str) -> f64 {
+    let step = proposal.steps.iter().find(|s| s.title == title);
+    step.unwrap_or_else(|| panic!("no step {title}: {proposal:#?}")).ideal
+}
+
+fn close(found: f64, by_hand: f64) {
+    assert!((found / by_hand - 1.0).abs() < 2e-3, "{found} for {by_hand}");
+}
+
+/// 9 V, 250 mA from mains of 207 V to 253 V; the numbers are worked out on paper beside each.
+#[test]
+fn a_mains_supply_is_sized_as_by_hand() {
+    let supply = stated(mains(), vec![output("rail", "9", "250m")]);
+    let supply =
+        chain(&supply, &["mains", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"]);
+    let sized = |stage: &str| size(&supply, stage, &BTreeMap::new()).unwrap();
+
+    // The bus must not fall below 9 V + 2 V dropout + 0.5 V; it carries 250 mA and the regulator's 5 mA.
+    let transformer = sized("transformer");
+    // Handbook: 1.1 · 1.8 · 0.255 A · (11.5 V + 1.38 V) = 6.503 VA.
+    close(result(&transformer, "Rating"), 6.503);
+    // 0.35 · 10^−0.35 = 0.15634 of the voltage is lost in a transformer of 10 VA.
+    close(result(&transformer, "Voltage lost at rated load"), 0.15634);
+    // (11.5 + 1.38 + 2 · 0.95) / (√2 · 0.9 · 0.84366) = 13.764 V.
+    close(result(&transformer, "Secondary voltage"), 13.764);
+    // 230² / (2π · 50 · 0.15 · 10) = 112.26 H.
+    close(result(&transformer, "Primary inductance"), 112.26);
+    // 12 V · 1.15634 · 253/230 = 15.264 V at the highest line without load; √2 of it is the peak.
+    close(result(&sized("reservoir"), "Voltage it must bear"), 21.586);
+    close(result(&sized("bridge"), "Reverse voltage of a diode"), 21.586);
+    // I/(f·ΔV) = 0.255 A/(100 Hz · 1.851 V), a tenth of the peak behind two diodes.
+    close(result(&sized("reservoir"), "Capacitance"), 1.3777e-3);
+    close(result(&sized("bridge"), "Mean current of a diode"), 0.1275);
+    // (14.1 V − 9 V) · 0.25 A + 14.1 V · 5 mA = 1.34 W; the mean of the bus is from the periodic state.
+    let regulator = sized("fixed_regulator");
+    let bus = 14.09;
+    close(result(&regulator, "Loss in the regulator"), (bus - 9.0) * 0.25 + bus * 5e-3);
+    close(result(&sized("resistive_load"), "Load resistance"), 36.0);
+}
+
+/// Regulators from direct voltages, by the handbook's formulas.
+#[test]
+fn regulators_are_sized_as_by_hand() {
+    let from = |volts: &str, rail: (&str, &str), form: &str| {
+        let supply = chain(&stated(direct(volts), vec![output("rail", rail.0, rail.1)]), &["dc_source", form]);
+        size(&supply, form, &BTreeMap::new()).unwrap()
+    };
+    // R = (24 V − 12 V)/(20 mA + 5 mA) = 480 Ω; loss (24 − 12)²/470.
+    let shunt = from("24", ("12", "20m"), "zener_shunt");
+    close(result(&shunt, "Series resistance"), 480.0);
+    close(result(&shunt, "Loss in the resistor"), 144.0 / 470.0);
+    // Base current 300 mA/100; the Zener voltage is the output's and a base-emitter voltage.
+    let follower = from("15", ("9", "300m"), "zener_follower");
+    close(result(&follower, "Base current"), 3e-3);
+    close(result(&follower, "Zener voltage"), 9.7);
+    // V_out = 1.25·(1 + R2/240) + 50 µA·R2 = 12 V: R2 = 10.75/(1.25/240 + 50 µA) = 2044 Ω.
+    close(result(&from("18", ("12", "400m"), "adjustable_regulator"), "Resistor to the common"), 2044.4);
+    // R1 = 100 kΩ·(5/1.25 − 1); ESR = 1/(2π·4.7 µF·110 kHz) = 308 mΩ; R_on = 0.15 V/0.2 A.
+    let low = from("6", ("5", "200m"), "low_dropout");
+    close(result(&low, "Upper divider resistor"), 300e3);
+    close(result(&low, "ESR of the output capacitor"), 0.3078);
+    close(result(&low, "On-resistance"), 0.75);
+    // A choke's characteristic resistance is the load's: 12 V/0.1 A/(2π·1 kHz) = 19.1 mH.
+    close(result(&from("12", ("5", "95m"), "lc_filter"), "Choke"), 120.0 / (2.0 * std::f64::consts::PI * 1e3));
+    // (5 V − 2 V)/5 mA.
+    close(result(&from("5", ("5", "1m"), "indicator"), "Series resistance"), 600.0);
+}
+
+#[test]
+fn a_form_says_what_it_cannot_do() {
+    let low = chain(&stated(direct("10"), vec![output("rail", "9", "100m")]), &["dc_source", "fixed_regulator"]);
+    let proposal = size(&low, "fixed_regulator", &BTreeMap::new()).unwrap();
+    assert!(proposal.warnings[0].contains("1\u{2009}V are missing to regulate"), "{:?}", proposal.warnings);
+    let odd = chain(&stated(direct("20"), vec![output("rail", "7.2", "100m")]), &["dc_source", "fixed_regulator"]);
+    let proposal = size(&odd, "fixed_regulator", &BTreeMap::new()).unwrap();
+    assert!(proposal.warnings[0].contains("take an adjustable one"), "{:?}", proposal.warnings);
+    let mains = chain(&stated(mains(), vec![output("rail", "9", "250m")]), &["mains"]);
+    let weak = with(&mains, "transformer", Some("mains"), false, &[("secondary", "6")]);
+    let proposal = size(&weak, "transformer", &weak.stage("transformer").unwrap().choices).unwrap();
+    assert!(proposal.warnings[0].contains("take a higher secondary voltage"), "{:?}", proposal.warnings);
+    let unread = size(&weak, "transformer", &BTreeMap::from([("ripple".into(), "two volts".into())])).unwrap();
+    assert!(unread.warnings[0].contains("“two volts” cannot be read"), "{:?}", unread.warnings);
+}
+
+/// What each form proposes where it first stands in a chain.
+#[test]
+fn every_form_proposes() {
+    let mut text = String::new();
+    let mut seen = BTreeSet::new();
+    for supply in every_supply() {
+        for stage in &supply.stages {
+            let form = stage.form.clone().unwrap();
+            if !seen.insert(form.clone()) {
+                continue;
+            }
+            let proposal = size(&supply, &stage.id, &stage.choices).unwrap();
+            writeln!(text, "{form}").unwrap();
+            for choice in &proposal.choices {
+                writeln!(text, "  ? {} {}", choice.title, choice.value).unwrap();
+            }
+            for step in &proposal.steps {
+                let taken = step.taken.map(|v| format!(" → {}", show(v, step.unit, 4))).unwrap_or_default();
+                writeln!(text, "  {} = {} = {}{taken}", step.title, step.numbers, show(step.ideal, step.unit, 4)).unwrap();
+            }
+            for part in &proposal.parts {
+                let values: Vec<_> = part.parameters.iter().map(|(k, v)| format!("{k} {v}")).collect();
+                writeln!(text, "  {} {}: {}", part.id, part.kind.name(), values.join(", ")).unwrap();
+            }
+        }
+    }
+    let missing: Vec<_> = FORMS.iter().map(|f| f.id).filter(|id| !seen.contains(*id)).collect();
+    assert_eq!(missing, [""; 0]);
+    insta::assert_snapshot!(text);
+}
