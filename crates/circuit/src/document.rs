@@ -129,6 +129,9 @@ pub struct Study {
     pub title: String,
     /// Simulated time, in seconds.
     pub duration: String,
+    /// Whether the duration follows what the circuit suggests, as long as nobody states another.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub suggested: bool,
     /// Time from which traces are kept, in seconds; from the start if left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub record_from: Option<String>,

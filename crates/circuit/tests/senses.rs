@@ -31,6 +31,7 @@ fn study(duration: &str, max_step: Option<&str>) -> Study {
         kind: StudyKind::SwitchOn,
         title: "s".into(),
         duration: duration.into(),
+        suggested: false,
         record_from: None,
         max_step: max_step.map(Into::into),
         tolerance: None,

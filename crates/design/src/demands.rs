@@ -91,18 +91,23 @@ fn served_at(supply: &Supply, output: &str) -> Option<String> {
     })
 }
 
-/// The study outputs are judged in: the first switch-on, made if there is none.
+/// The study outputs are judged in: the first switch-on, made if there is none. Durations that follow the
+/// circuit are brought up to date.
 fn study(supply: &mut Supply) -> String {
+    let duration = studies_for(supply).duration.text;
+    for study in supply.studies.iter_mut().filter(|s| s.suggested) {
+        study.duration.clone_from(&duration);
+    }
     if let Some(study) = supply.studies.iter().find(|s| s.kind == StudyKind::SwitchOn) {
         return study.id.clone();
     }
-    let defaults = studies_for(supply);
     let id = "switch_on".to_owned();
     supply.studies.push(Study {
         id: id.clone(),
         kind: StudyKind::SwitchOn,
         title: "Switch-on".to_owned(),
-        duration: defaults.duration.text,
+        duration,
+        suggested: true,
         record_from: None,
         max_step: None,
         tolerance: None,

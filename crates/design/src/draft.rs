@@ -2,6 +2,7 @@
 
 use crate::delivered::Delivered;
 use crate::forms::Form;
+use crate::rectified::Load;
 use circuit::expression::evaluate;
 use circuit::{JointKind, KindId, Output, Placement, ReadingMeasure, Source, Turn};
 use quantity::{Series, Unit, entry, show};
@@ -33,6 +34,13 @@ pub(crate) struct Wanted {
     pub(crate) minus: RailWanted,
 }
 
+impl Wanted {
+    /// The rail with the larger current.
+    pub(crate) fn larger(&self) -> RailWanted {
+        if self.minus.current > self.plus.current { self.minus } else { self.plus }
+    }
+}
+
 /// What is needed of one rail, in magnitudes.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub(crate) struct RailWanted {
@@ -40,11 +48,22 @@ pub(crate) struct RailWanted {
     pub(crate) current: f64,
     /// Voltage below which it must never fall, V.
     pub(crate) lowest: f64,
+    /// How the current changes with the voltage, S.
+    pub(crate) conductance: f64,
 }
 
 impl RailWanted {
+    /// What a reservoir sees of it.
+    pub(crate) fn load(self) -> Load {
+        Load { current: self.current, conductance: self.conductance }
+    }
+
     pub(crate) fn and(self, other: RailWanted) -> RailWanted {
-        RailWanted { current: self.current + other.current, lowest: self.lowest.max(other.lowest) }
+        RailWanted {
+            current: self.current + other.current,
+            lowest: self.lowest.max(other.lowest),
+            conductance: self.conductance + other.conductance,
+        }
     }
 }
 
@@ -143,6 +162,8 @@ pub(crate) struct Draft<'a> {
     pub(crate) width: i32,
     /// Current drawn at nominal line, where it follows from what the stage gets, A.
     pub(crate) draws: Option<f64>,
+    /// How that changes with the voltage, S.
+    pub(crate) conducts: Option<f64>,
 }
 
 /// Which preferred value is taken.
@@ -167,6 +188,7 @@ impl<'a> Draft<'a> {
             grounded: Vec::new(),
             width: 0,
             draws: None,
+            conducts: None,
         };
         (form.design)(&mut draft);
         draft

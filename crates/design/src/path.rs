@@ -26,7 +26,7 @@ const ASSUMED_OWN: f64 = 5e-3;
 const REGULATED: f64 = 0.1;
 
 /// Rounds in which what stages draw and what is delivered to them find each other.
-const ROUNDS: usize = 3;
+const ROUNDS: usize = 8;
 
 /// A supply with its demands and what flows between its stages, for asking forms.
 pub(crate) struct Path<'a> {
@@ -35,8 +35,9 @@ pub(crate) struct Path<'a> {
     outputs: Vec<Output>,
     /// What each stage delivers at its joints.
     delivered: BTreeMap<&'a str, Vec<Delivered>>,
-    /// Current a stage draws at nominal line, where that follows from what it gets, A.
-    drawn: BTreeMap<&'a str, f64>,
+    /// Current a stage draws at nominal line, A, and how it changes with the voltage, S, where that
+    /// follows from what it gets.
+    drawn: BTreeMap<&'a str, (Option<f64>, Option<f64>)>,
 }
 
 impl<'a> Path<'a> {
@@ -69,11 +70,9 @@ impl<'a> Path<'a> {
         };
         let ask = self.ask_of(stage, form, &stage.choices);
         let draft = Draft::of(form, &ask);
-        let (joints, draws) = (draft.joints.iter().map(|j| j.2).collect(), draft.draws);
+        let (joints, drawn) = (draft.joints.iter().map(|j| j.2).collect(), (draft.draws, draft.conducts));
         self.delivered.insert(&stage.id, joints);
-        if let Some(current) = draws {
-            self.drawn.insert(&stage.id, current);
-        }
+        self.drawn.insert(&stage.id, drawn);
     }
 
     fn behind<'s>(&'s self, stage: &'s str) -> impl Iterator<Item = &'s Stage> {
@@ -97,11 +96,12 @@ impl<'a> Path<'a> {
                 // What hangs behind beside the output itself, an indicator say, adds its current.
                 current: o.current.max(behind.current) + own,
                 lowest: o.voltage.abs() * (1.0 - if headroom > 0.0 { 0.0 } else { o.accuracy }) + headroom,
+                conductance: 0.0,
             })
         };
         match form.needs {
             Needs::Passes => behind,
-            Needs::Draws(current) => Wanted { plus: RailWanted { current, lowest: 0.0 }, minus: RailWanted::default() },
+            Needs::Draws(current) => Wanted { plus: RailWanted { current, ..RailWanted::default() }, minus: RailWanted::default() },
             Needs::Loads => Wanted {
                 plus: rail(OUTPUT, 0.0, 0.0, RailWanted::default()),
                 minus: rail(NEGATIVE, 0.0, 0.0, RailWanted::default()),
@@ -128,9 +128,9 @@ impl<'a> Path<'a> {
             Some(form) => self.needs(form, &stage.choices, behind),
             None => behind,
         };
-        if let Some(drawn) = self.drawn.get(stage.id.as_str()) {
-            wanted.plus.current = *drawn;
-        }
+        let (current, conductance) = self.drawn.get(stage.id.as_str()).copied().unwrap_or_default();
+        wanted.plus.current = current.unwrap_or(wanted.plus.current);
+        wanted.plus.conductance = conductance.unwrap_or(wanted.plus.conductance);
         wanted
     }
 
@@ -142,6 +142,7 @@ impl<'a> Path<'a> {
                 current: o.current + if regulated { ASSUMED_OWN } else { 0.0 },
                 lowest: o.voltage.abs() * if regulated { 1.0 } else { 1.0 - o.accuracy }
                     + if regulated { ASSUMED_HEADROOM } else { 0.0 },
+                conductance: 0.0,
             }
         };
         Self::sum(self.outputs.iter().filter(|o| !self.is_served(o)).map(|o| {

@@ -20,6 +20,7 @@ fn with_study(mut supply: Supply) -> Supply {
             kind: StudyKind::SwitchOn,
             title: "Run".into(),
             duration: mellow_design::studies_for(&supply).duration.text,
+            suggested: false,
             record_from: None,
             max_step: None,
             tolerance: None,

@@ -1522,7 +1522,8 @@ export interface components {
       id: string;
       /**
        * Format: double
-       * @description Distance to the nearer limit relative to the limit; negative if missed.
+       * @description Distance to the nearer limit relative to the limit, or to half the band between two; negative if
+       *      missed.
        */
       margin?: number | null;
       /** @description Met, close, missed or not tried. */

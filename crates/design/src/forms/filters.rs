@@ -3,7 +3,7 @@
 use super::{Form, Needs};
 use crate::delivered::{Dc, Delivered};
 use crate::draft::{Draft, Net, Net::Inlet, Net::Own, Round};
-use crate::rectified::{Pulses, Settled, settle};
+use crate::rectified::{Load, Pulses, Settled, settle};
 use circuit::{JointKind, KindId, ReadingMeasure, StageKind, Turn};
 use quantity::Series;
 use quantity::Unit::{Ampere, Farad, Henry, Hertz, Ohm, One, Second, Volt, Watt};
@@ -66,7 +66,7 @@ fn esr(capacitance: f64) -> f64 {
 
 /// Sizes one reservoir of a rectified voltage and writes it into the parts; what it makes of the pulses
 /// at the lowest and at the nominal line.
-fn smooth(d: &mut Draft<'_>, pulses: &Pulses, load: f64, roles: &[&'static str], rail: &str) -> [Settled; 2] {
+fn smooth(d: &mut Draft<'_>, pulses: &Pulses, load: Load, roles: &[&'static str], rail: &str) -> [Settled; 2] {
     let peak = pulses.peak(pulses.emf[1]);
     let ripple = d.choose(
         "ripple",
@@ -80,7 +80,7 @@ fn smooth(d: &mut Draft<'_>, pulses: &Pulses, load: f64, roles: &[&'static str],
         "Capacitance",
         Farad,
         "I / (f * V_ripple)",
-        &[("I", load, Ampere), ("f", f, Hertz), ("V_ripple", ripple, Volt)],
+        &[("I", load.current, Ampere), ("f", f, Hertz), ("V_ripple", ripple, Volt)],
         "handbook; f counts pulses. An upper bound, for the capacitor also charges meanwhile",
     );
     let capacitance = d.prefer(Series::E6, Round::Nearest);
@@ -100,7 +100,7 @@ fn smooth(d: &mut Draft<'_>, pulses: &Pulses, load: f64, roles: &[&'static str],
     d.promise("Mean voltage", ReadingMeasure::Mean, &signal, nominal.mean, Volt);
     d.promise("Ripple", ReadingMeasure::PeakToPeak, &signal, nominal.ripple(), Volt);
     d.promise("Valley", ReadingMeasure::Min, &signal, nominal.lowest, Volt);
-    d.promise("Ripple current", ReadingMeasure::Rms, &format!("{{{}}}.i", roles[0]), ripple_current(&nominal, load), Ampere);
+    d.promise("Ripple current", ReadingMeasure::Rms, &format!("{{{}}}.i", roles[0]), nominal.ripple_current, Ampere);
     let needed = d.ask.wanted.plus.lowest;
     if low.lowest < needed {
         d.warnings.push(format!(
@@ -111,11 +111,6 @@ fn smooth(d: &mut Draft<'_>, pulses: &Pulses, load: f64, roles: &[&'static str],
         ));
     }
     [low, nominal]
-}
-
-/// RMS current of the capacitor: what comes less what is drawn.
-fn ripple_current(settled: &Settled, load: f64) -> f64 {
-    (settled.rms_current * settled.rms_current - load * load).max(0.0).sqrt()
 }
 
 fn smoothed(pulses: &Pulses, [low, nominal]: &[Settled; 2]) -> Dc {
@@ -134,7 +129,10 @@ fn reservoir(d: &mut Draft<'_>) {
     let load = d.ask.wanted.plus.current;
     d.part("reservoir", KindId::Capacitor, (4, 0, Turn::None), &[Inlet(0), Inlet(1)]);
     let after = match before.pulses {
-        Some(pulses) => smoothed(&pulses, &smooth(d, &pulses, load, &["reservoir"], "plus")),
+        Some(pulses) => {
+            let load = d.ask.wanted.plus.load();
+            smoothed(&pulses, &smooth(d, &pulses, load, &["reservoir"], "plus"))
+        }
         None => {
             // Behind a filter or a source there is nothing to bridge; it holds a load's step.
             let dip = d.choose("dip", "Dip allowed", Volt, 0.05 * before.nominal, "When the full load is switched on.");
@@ -160,7 +158,7 @@ fn split_reservoir(d: &mut Draft<'_>) {
     let before = incoming(d);
     d.part("upper", KindId::Capacitor, (4, -5, Turn::None), &[Inlet(0), Inlet(1)]);
     d.part("lower", KindId::Capacitor, (4, 5, Turn::None), &[Inlet(1), Inlet(2)]);
-    let load = d.ask.wanted.plus.current.max(d.ask.wanted.minus.current);
+    let load = d.ask.wanted.larger().load();
     let after = match before.pulses {
         Some(pulses) => smoothed(&pulses, &smooth(d, &pulses, load, &["upper", "lower"], "plus")),
         None => before,
@@ -188,7 +186,7 @@ pub(super) fn doubled(d: &mut Draft<'_>, half: &Pulses) -> Dc {
     }
     // Both carry the same ripple half a period apart.
     let sum = |emf: f64| {
-        let one = settle(half, emf, (capacitance, esr(capacitance)), load);
+        let one = settle(half, emf, (capacitance, esr(capacitance)), d.ask.wanted.plus.load());
         let n = one.trace.len();
         let both = (0..n).map(|k| one.trace[k] + one.trace[(k + n / 2) % n]);
         both.fold((f64::INFINITY, f64::NEG_INFINITY, 0.0), |(low, high, mean), v| {
@@ -270,6 +268,7 @@ fn rc(d: &mut Draft<'_>) {
         "direct current, and the ripple as a triangle across the resistor",
     );
     d.promise("Loss of the resistor", ReadingMeasure::Mean, "{series}.p", loss, Watt);
+    d.conducts = Some(1.0 / resistance);
     d.promise("Mean voltage", ReadingMeasure::Mean, "{plus}.v", before.nominal - load * resistance, Volt);
     give_filtered(d, &before, load * resistance, ripple, [plus, minus]);
     d.width = 13;
@@ -340,6 +339,7 @@ fn choke(d: &mut Draft<'_>, before: &Dc, x: i32) {
     let capacitance = d.prefer(Series::E6, Round::Up);
     d.sets("shunt", "capacitance");
     d.set("shunt", "esr", esr(capacitance));
+    d.conducts = Some(0.0);
     if before.ripple == 0.0 {
         let inductance = d.value("choke", "inductance");
         let numbers = [("L", inductance, Henry), ("C", capacitance, Farad)];
@@ -385,8 +385,10 @@ fn clc(d: &mut Draft<'_>) {
             let capacitance = d.prefer(Series::E6, Round::Nearest);
             d.sets("reservoir", "capacitance");
             d.set("reservoir", "esr", esr(capacitance));
+            // The choke keeps the current from following the ripple.
+            let constant = Load { current: load, conductance: 0.0 };
             let settled =
-                [pulses.emf[0], pulses.emf[1]].map(|emf| settle(&pulses, emf, (capacitance, esr(capacitance)), load));
+                [pulses.emf[0], pulses.emf[1]].map(|emf| settle(&pulses, emf, (capacitance, esr(capacitance)), constant));
             smoothed(&pulses, &settled)
         }
         None => before,

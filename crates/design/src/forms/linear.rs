@@ -188,6 +188,7 @@ fn zener_shunt(d: &mut Draft<'_>) {
     let through = (before.nominal - held) / resistance;
     d.promise("Loss of the resistor", ReadingMeasure::Mean, "{feed}.p", through * through * resistance, Watt);
     d.draws = Some(through);
+    d.conducts = Some(1.0 / resistance);
     regulated(d, voltage, 0.0);
     d.width = 13;
 }

@@ -78,7 +78,9 @@ fn resistive(d: &mut Draft<'_>) {
         "Ohm's law",
     );
     d.sets("load", "resistance");
-    d.draws = d.ask.before.and_then(|b| b.dc()).map(|dc| dc.nominal * output.current / output.voltage.abs());
+    let conductance = output.current / output.voltage.abs();
+    d.draws = d.ask.before.and_then(|b| b.dc()).map(|dc| dc.nominal * conductance);
+    d.conducts = Some(conductance);
 }
 
 fn split(d: &mut Draft<'_>) {

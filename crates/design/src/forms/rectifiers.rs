@@ -82,7 +82,7 @@ impl Silicon {
 
 /// Chooses the diodes: reverse voltage from a formula over the peak, mean current from its share.
 fn diodes(d: &mut Draft<'_>, roles: &[&'static str], ac: &Ac, (reverse, origin): (&str, &'static str), share: &str) {
-    let current = d.ask.wanted.plus.current.max(d.ask.wanted.minus.current);
+    let current = d.ask.wanted.larger().current;
     d.step("Reverse voltage of a diode", Volt, reverse, &[("V_high", ac.emf[2], Volt)], origin);
     d.ladder(REVERSE_RATINGS, "usual ratings, highest line");
     d.step(
@@ -102,7 +102,7 @@ fn diodes(d: &mut Draft<'_>, roles: &[&'static str], ac: &Ac, (reverse, origin):
 }
 
 fn pulses(d: &Draft<'_>, ac: &Ac, diodes: f64, per_period: f64) -> Pulses {
-    let current = d.ask.wanted.plus.current.max(d.ask.wanted.minus.current);
+    let current = d.ask.wanted.larger().current;
     let drop = SILICON.times(diodes, current);
     Pulses { emf: ac.emf, frequency: ac.frequency, resistance: ac.resistance, drop, per_period }
 }
@@ -119,12 +119,13 @@ fn diode(d: &mut Draft<'_>, role: &'static str, at: (i32, i32), from: Net, to: N
 /// Promises what a diode bears and loses once a reservoir follows; `reverse` (V) from the reservoir's
 /// periodic state.
 fn promises(d: &mut Draft<'_>, pulses: &Pulses, share: f64, reverse: impl Fn(&Settled, f64) -> f64) {
-    let load = d.ask.wanted.plus.current.max(d.ask.wanted.minus.current);
+    let wanted = d.ask.wanted.larger();
+    let load = wanted.current;
     if load <= 0.0 {
         return;
     }
     let emf = pulses.emf[1];
-    let settled = settle(pulses, emf, (planned_capacitance(pulses, load), 0.0), load);
+    let settled = settle(pulses, emf, (planned_capacitance(pulses, load), 0.0), wanted.load());
     let typical = settled.rms_current * settled.rms_current / load;
     let each = Drop { diodes: 1.0, ..pulses.drop };
     d.promise("Reverse voltage of a diode", ReadingMeasure::Min, "{d1}.v", -reverse(&settled, each.total(typical)), Volt);

@@ -176,7 +176,7 @@ fn winding(
         let drop = SILICON.times(diodes, wanted.current);
         let pulses =
             Pulses { emf: ac.emf, frequency: line.frequency, resistance: ac.resistance, drop, per_period };
-        settle(&pulses, ac.emf[0], (capacitance, 0.0), wanted.current).lowest
+        settle(&pulses, ac.emf[0], (capacitance, 0.0), wanted.load()).lowest
     };
     let voltage = d.choose(
         "secondary",
