@@ -6,7 +6,7 @@ use mellow_e2e::{Page, Stage};
 use std::time::Duration;
 
 /// More actions than this are too many for a regulated mains supply with a second regulator.
-const MOST_ACTIONS: u32 = 30;
+const MOST_ACTIONS: u32 = 25;
 const ENTER: &str = "\u{E007}";
 const TAB: &str = "\u{E004}";
 const DOWN: &str = "\u{E015}";
@@ -40,13 +40,10 @@ impl User<'_> {
         self.page.text("[data-testid=saved]", newer).await.map(drop)
     }
 
-    /// Opens a joint's menu, perhaps a submenu of it, and takes a form.
-    async fn add(&mut self, opener: &str, submenu: Option<&str>, form: &str) -> Result<()> {
+    /// Opens a joint's menu and takes a form.
+    async fn add(&mut self, opener: &str, form: &str) -> Result<()> {
         let before = self.revision().await?;
         self.press(opener).await?;
-        if let Some(submenu) = submenu {
-            self.item(&format!("[normalize-space()='{submenu}']")).await?;
-        }
         self.item(&format!("[.//span[normalize-space()='{form}']]")).await?;
         self.saved_after(before).await
     }
@@ -56,12 +53,15 @@ impl User<'_> {
         let path = format!("//*[@role='menuitem']{condition}");
         let wait = self.page.client.wait().at_most(Duration::from_secs(10));
         let item = wait.for_element(Locator::XPath(&path)).await.with_context(|| format!("no entry {condition}"))?;
+        // A menu is in the page a moment before it stands in its place.
+        tokio::time::sleep(Duration::from_millis(300)).await;
         Ok(item.click().await?)
     }
 }
 
 async fn all_judged(page: &Page) -> Result<()> {
     page.run().await?;
+    page.press("Requirements and readings").await?;
     page.text("[data-testid=requirement-out1_mean]", |text| text.contains("met") || text.contains("close")).await?;
     page.text("[data-testid=requirement-out1_ripple]", |text| text.contains("met") || text.contains("close")).await?;
     Ok(())
@@ -77,19 +77,19 @@ async fn a_regulated_mains_supply_by_mouse() -> Result<()> {
     page.find("[data-testid=output-out1]").await?;
     user.enter("Voltage", "9").await?;
     user.enter("Current", "250m").await?;
-    user.add("Add a source", None, "Single-phase mains").await?;
-    user.add("Add a stage after Single-phase mains", None, "Transformer").await?;
-    user.add("Add a stage after Transformer", None, "Bridge rectifier").await?;
-    user.add("Add a stage after Bridge rectifier", None, "Reservoir capacitor").await?;
-    user.add("Add a stage after Reservoir capacitor", None, "Fixed three-terminal regulator").await?;
-    user.add("Add a stage after Fixed three-terminal regulator", None, "Resistive load").await?;
+    user.add("Add a source", "Single-phase mains").await?;
+    user.add("Add a stage after Single-phase mains", "Transformer").await?;
+    user.add("Add a stage after Transformer", "Bridge rectifier").await?;
+    user.add("Add a stage after Bridge rectifier", "Reservoir capacitor").await?;
+    user.add("Add a stage after Reservoir capacitor", "Fixed three-terminal regulator").await?;
+    user.add("Add a stage after Fixed three-terminal regulator", "Resistive load").await?;
     page.client.find(Locator::LinkText("Desk")).await?.click().await?;
     // The stage just added is open, with its formula, its numbers and what was taken.
     page.text("[aria-label=Sizing]", |text| text.contains("V / I") && text.contains("36\u{2009}Ω")).await?;
     all_judged(&page).await?;
 
     // A second regulator hangs on the same bus, and the first goes on as before.
-    user.add("Add a stage after Reservoir capacitor", Some("Branch off …"), "Low-dropout regulator, p-channel").await?;
+    user.add("Add a stage after Reservoir capacitor", "Low-dropout regulator, p-channel").await?;
     page.text("nav[aria-label='Power path']", |text| text.contains("Low-dropout")).await?;
     assert!(user.actions + 2 <= MOST_ACTIONS, "{} actions", user.actions + 2);
     all_judged(&page).await?;
@@ -108,6 +108,26 @@ async fn a_regulated_mains_supply_by_mouse() -> Result<()> {
     page.text("[aria-label=Choices]", |text| text.contains("Set by hand, and kept: C1 capacitance")).await?;
     page.press("Size everything").await?;
     page.text("[data-part=C1] text", |text| !text.contains("4.7")).await?;
+
+    // Parts are moved, turned and joined in the drawing; what comes loose is said at once.
+    let place = || page.script("return document.querySelector('[data-part=R3] > g').getAttribute('transform')");
+    let before = place().await?;
+    page.find("[data-part=R3]").await?.send_keys("\u{E014}\u{E014}").await?;
+    page.text("[data-testid=saved]", |text| text.contains("Saved")).await?;
+    page.find("[data-part=R3]").await?.send_keys("t").await?;
+    page.client.wait().for_element(Locator::Css("[data-part=R3] > g[transform*='rotate(90)']")).await?;
+    assert_ne!(place().await?, before);
+    page.click("[data-part=R3]").await?;
+    let pin = page.find("aside[aria-label='Inspector of R3'] input[list=nets]").await?;
+    pin.click().await?;
+    pin.send_keys(&format!("\u{E009}a\u{E000}loose{ENTER}")).await?;
+    page.press("Close the inspector").await?;
+    page.press("Checks (1)").await?;
+    page.text("[role=tabpanel]:not([hidden])", |text| text.contains("Pin a of R3 is the only one on net loose"))
+        .await?;
+    page.press("Undo").await?;
+    page.press("Checks").await?;
+    page.text("[role=tabpanel]:not([hidden])", |text| text.contains("Nothing to complain of")).await?;
     page.close().await
 }
 
@@ -203,8 +223,6 @@ async fn a_regulated_mains_supply_by_keyboard() -> Result<()> {
     tab_to(&page, "Add a stage after Reservoir capacitor").await?;
     keys(&page, ENTER).await?;
     page.find("[role=menu]").await?;
-    step_to(&page, "Branch off …").await?;
-    keys(&page, ENTER).await?;
     step_to(&page, "Adjustable three-terminal regulator").await?;
     keys(&page, ENTER).await?;
     user.saved_after(before).await?;

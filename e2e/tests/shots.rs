@@ -1,6 +1,7 @@
 //! Retakes the pictures in docs/screenshots; run by `cargo xtask shots`.
 
 use anyhow::Result;
+use fantoccini::Locator;
 use mellow_e2e::Stage;
 
 #[tokio::test(flavor = "multi_thread")]
@@ -17,6 +18,19 @@ async fn pictures_of_every_view() -> Result<()> {
     page.client.goto(&stage.server.address()).await?;
     page.find("main a").await?;
     page.shoot(&folder.join("library.png")).await?;
+    // A composed supply: what it must do, and how a stage was sized.
+    let composed = Locator::XPath("//main//a[.//h2[normalize-space()='Sensor rails']]");
+    page.client.find(composed).await?.click().await?;
+    page.find("[data-stage=reservoir]").await?;
+    page.press("Run").await?;
+    page.text("[data-testid=verdict-tally]", |text| text.contains("met")).await?;
+    page.click("[data-stage=reservoir]").await?;
+    page.text("[aria-label=Sizing]", |text| text.contains("I / (f")).await?;
+    page.shoot(&folder.join("sizing.png")).await?;
+    page.client.find(Locator::LinkText("Requirements")).await?.click().await?;
+    page.find("[data-testid=output-sensor]").await?;
+    page.shoot(&folder.join("requirements.png")).await?;
+    page.client.goto(&stage.server.address()).await?;
     page.open_demo().await?;
     page.click("[data-part=C1]").await?;
     page.enter("Capacitance", "2200u").await?;

@@ -1,7 +1,9 @@
 use crate::check::{Finding, Findings, Place, Sense, Severity, sense, wiring};
 use crate::expression::{evaluate, is_name};
 use crate::kinds::{Form, Parameter};
-use crate::{GND, Joint, KindId, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply, Window};
+use crate::{
+    GND, Joint, KindId, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply, Window,
+};
 use quantity::{Unit, show};
 use std::collections::HashMap;
 

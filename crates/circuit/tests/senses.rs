@@ -68,7 +68,11 @@ fn each_warning_fires_on_its_mistake() {
             part("U2"),
             vec![DC, ("U1", Regulator, "in out gnd", &[]), ("U2", Regulator, "in out gnd", &[])],
         ),
-        ("source-across", part("D1"), vec![DC, ("D1", Zener, "gnd in", &[("zener_voltage", "5.1"), ("zener_impedance", "50m")])]),
+        (
+            "source-across",
+            part("D1"),
+            vec![DC, ("D1", Zener, "gnd in", &[("zener_voltage", "5.1"), ("zener_impedance", "50m")])],
+        ),
         ("source-across", part("C1"), vec![DC, ("C1", Capacitor, "in gnd", &[])]),
         (
             "leg-shorted",

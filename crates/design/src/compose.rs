@@ -14,9 +14,6 @@ use std::collections::BTreeMap;
 /// Choices by identifier, as typed.
 type Choices = BTreeMap<String, String>;
 
-/// Rounds in which stages that depend on one another are sized at most.
-const ROUNDS: usize = 6;
-
 /// A change of the power path.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "edit", rename_all = "snake_case", deny_unknown_fields)]
@@ -52,7 +49,7 @@ pub enum Edit {
         #[serde(default)]
         everything: bool,
     },
-    /// Sizes every stage again, until nothing moves any more; values chosen by hand stay.
+    /// Sizes every stage again; values chosen by hand stay.
     SizeAll,
     /// Gives a stage another form, keeping what still applies.
     Replace {
@@ -103,7 +100,9 @@ pub enum ComposeError {
     SourceBehind(&'static str),
     #[error("{0} takes {1}; choose the stage it comes after")]
     NeedsBefore(&'static str, &'static str),
-    #[error("{form} takes {takes}, but {gives} is there; choose another form, or put what makes the difference between")]
+    #[error(
+        "{form} takes {takes}, but {gives} is there; choose another form, or put what makes the difference between"
+    )]
     Unfit { form: &'static str, takes: &'static str, gives: &'static str },
     #[error("{0} has no stage before it to change places with")]
     First(String),
@@ -123,16 +122,16 @@ pub fn apply(supply: &Supply, edit: &Edit) -> Result<Supply, ComposeError> {
         Edit::Add { form, place, between, choices } => {
             add(&mut supply, form, place, *between, choices)?;
         }
-        Edit::Size { stage, choices, everything } => resize(&mut supply, stage, choices, *everything)?,
+        Edit::Size { stage, choices, everything } => {
+            let before = supply.clone();
+            resize(&mut supply, &Path::new(&before), stage, choices, *everything)?;
+        }
         Edit::SizeAll => {
-            for _ in 0..ROUNDS {
-                let before = supply.stages.clone();
-                for stage in before.iter().filter(|s| s.form.is_some()) {
-                    resize(&mut supply, &stage.id, &stage.choices, false)?;
-                }
-                if supply.stages == before {
-                    break;
-                }
+            // What flows follows from forms and choices, which sizing does not change.
+            let before = supply.clone();
+            let path = Path::new(&before);
+            for stage in before.stages.iter().filter(|s| s.form.is_some()) {
+                resize(&mut supply, &path, &stage.id, &stage.choices, false)?;
             }
         }
         Edit::Replace { stage, form } => replace(&mut supply, stage, form)?,
@@ -192,7 +191,10 @@ fn add(
 
     let id = free_id(supply, form.id);
     let title = free_title(supply, form.title);
-    let origin = layout::beside(supply, place, between, draft.width);
+    let origin = layout::beside(&path, place, between);
+    if between {
+        layout::make_room(supply, &moved, draft.width);
+    }
     let inlet = settle_ground(supply, place, inlet, &draft.grounded);
     let mut names = Names::new(supply);
     let nets = net_names(&draft, &BTreeMap::new(), &mut names);
@@ -262,9 +264,10 @@ fn name(net: &Net, inlet: Option<&Joint>, own: &BTreeMap<&'static str, String>) 
 }
 
 fn joints(draft: &Draft<'_>, inlet: Option<&Joint>, own: &BTreeMap<&'static str, String>) -> Vec<Joint> {
-    let made = draft.joints.iter().filter_map(|(kind, nets, _)| {
-        Joint::of(*kind, nets.iter().map(|net| name(net, inlet, own)).collect())
-    });
+    let made = draft
+        .joints
+        .iter()
+        .filter_map(|(kind, nets, _)| Joint::of(*kind, nets.iter().map(|net| name(net, inlet, own)).collect()));
     made.collect()
 }
 
@@ -354,9 +357,7 @@ fn sort(supply: &mut Supply) {
     let mut sorted: Vec<Stage> = Vec::with_capacity(supply.stages.len());
     let mut waiting = std::mem::take(&mut supply.stages);
     while !waiting.is_empty() {
-        let ready = |s: &Stage, sorted: &[Stage]| {
-            s.after.as_ref().is_none_or(|a| sorted.iter().any(|o| o.id == *a))
-        };
+        let ready = |s: &Stage, sorted: &[Stage]| s.after.as_ref().is_none_or(|a| sorted.iter().any(|o| o.id == *a));
         match waiting.iter().position(|s| ready(s, &sorted)) {
             Some(at) => sorted.push(waiting.remove(at)),
             None => sorted.append(&mut waiting),
@@ -409,10 +410,16 @@ fn loosen(supply: &mut Supply, stage: &str, joint: usize, net: usize, fresh: &st
     }
 }
 
-fn resize(supply: &mut Supply, stage: &str, choices: &Choices, everything: bool) -> Result<(), ComposeError> {
+fn resize(
+    supply: &mut Supply,
+    path: &Path<'_>,
+    stage: &str,
+    choices: &Choices,
+    everything: bool,
+) -> Result<(), ComposeError> {
     let at = index(supply, stage)?;
     let form = formed(&supply.stages[at])?;
-    let ask = Path::new(supply).ask_of(&supply.stages[at], form, choices);
+    let ask = path.ask_of(&supply.stages[at], form, choices);
     let draft = Draft::of(form, &ask);
     let stage = supply.stages[at].clone();
     for sketch in &draft.parts {
@@ -434,9 +441,10 @@ fn replace(supply: &mut Supply, stage: &str, form_id: &str) -> Result<(), Compos
     let form = form(form_id).ok_or_else(|| ComposeError::NoForm(form_id.to_owned()))?;
     let place = Place { after: old.after.clone(), joint: old.from_joint };
     let inlet = fits(supply, form, &place)?.cloned();
-    let ask = Path::new(supply).ask_of(&old, form, &old.choices);
+    let path = Path::new(supply);
+    let ask = path.ask_of(&old, form, &old.choices);
     let draft = Draft::of(form, &ask);
-    let origin = layout::origin(supply, &old);
+    let origin = layout::origin(&path, &old);
     let inlet = settle_ground(supply, &place, inlet, &draft.grounded);
     // Parts that go on in the new form keep their designators; those of the others become free.
     let goes_on = |sketch: &Sketch| {

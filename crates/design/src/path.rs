@@ -43,8 +43,7 @@ pub(crate) struct Path<'a> {
 impl<'a> Path<'a> {
     pub(crate) fn new(supply: &'a Supply) -> Self {
         let (source, outputs) = demands(supply);
-        let mains =
-            Source { kind: SourceKind::Mains, nominal: 230.0, lowest: 207.0, highest: 253.0, frequency: 50.0 };
+        let mains = Source { kind: SourceKind::Mains, nominal: 230.0, lowest: 207.0, highest: 253.0, frequency: 50.0 };
         let source = source.unwrap_or(mains);
         let mut path = Path { supply, source, outputs, delivered: BTreeMap::new(), drawn: BTreeMap::new() };
         for _ in 0..ROUNDS {
@@ -101,7 +100,9 @@ impl<'a> Path<'a> {
         };
         match form.needs {
             Needs::Passes => behind,
-            Needs::Draws(current) => Wanted { plus: RailWanted { current, ..RailWanted::default() }, minus: RailWanted::default() },
+            Needs::Draws(current) => {
+                Wanted { plus: RailWanted { current, ..RailWanted::default() }, minus: RailWanted::default() }
+            }
             Needs::Loads => Wanted {
                 plus: rail(OUTPUT, 0.0, 0.0, RailWanted::default()),
                 minus: rail(NEGATIVE, 0.0, 0.0, RailWanted::default()),
@@ -166,13 +167,7 @@ impl<'a> Path<'a> {
     }
 
     /// What a form is asked at a place where `behind` follows (all of it if a stage is put in between).
-    pub(crate) fn ask(
-        &self,
-        place: &Place,
-        form: &Form,
-        choices: &BTreeMap<String, String>,
-        behind: &[&Stage],
-    ) -> Ask {
+    pub(crate) fn ask(&self, place: &Place, form: &Form, choices: &BTreeMap<String, String>, behind: &[&Stage]) -> Ask {
         let wanted = Self::sum(behind.iter().map(|s| self.wanted_by(s)).chain([self.unserved()]));
         let mut wanted = if matches!(form.needs, Needs::Passes) { wanted } else { self.needs(form, choices, wanted) };
         let mut rectifier = self.rectifier(behind.iter().copied());

@@ -75,10 +75,7 @@ pub fn propose(
 
 /// The stages that follow a place.
 pub(crate) fn following<'s>(supply: &'s Supply, place: &'s Place) -> impl Iterator<Item = &'s Stage> {
-    supply
-        .stages
-        .iter()
-        .filter(|s| place.after.is_some() && s.after == place.after && s.from_joint == place.joint)
+    supply.stages.iter().filter(|s| place.after.is_some() && s.after == place.after && s.from_joint == place.joint)
 }
 
 /// Sizes a stage of a supply again; nothing is changed.

@@ -143,7 +143,8 @@ pub(crate) fn settle(pulses: &Pulses, emf: f64, (capacitance, esr): (f64, f64), 
         settled.ripple_current = own.sqrt();
         // A secant: behind a soft source one value after the other would creep.
         let off = settled.mean - mean;
-        let slope = before.map_or(0.0, |(at, was): (f64, f64)| if at == mean { 0.0 } else { (off - was) / (mean - at) });
+        let slope =
+            before.map_or(0.0, |(at, was): (f64, f64)| if at == mean { 0.0 } else { (off - was) / (mean - at) });
         before = Some((mean, off));
         mean += if slope < 0.0 { -off / slope } else { off };
         typical = if charge > 0.0 { square / charge } else { typical };

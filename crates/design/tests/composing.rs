@@ -57,7 +57,8 @@ fn a_branch_hangs_on_the_same_bus() {
     assert!(supply.part("U2").unwrap().at.unwrap().y > supply.part("U1").unwrap().at.unwrap().y + 20);
     // The bus carries both now: sizing the reservoir again takes a larger one.
     let larger = done(&supply, Edit::SizeAll);
-    let microfarads = |s: &Supply| quantity::parse(&s.part("C1").unwrap().parameters["capacitance"], quantity::Unit::Farad).unwrap();
+    let microfarads =
+        |s: &Supply| quantity::parse(&s.part("C1").unwrap().parameters["capacitance"], quantity::Unit::Farad).unwrap();
     assert!(microfarads(&larger) > microfarads(&supply), "{} {}", microfarads(&larger), microfarads(&supply));
 }
 
@@ -82,7 +83,11 @@ fn another_form_keeps_what_still_applies() {
 fn values_set_by_hand_survive_sizing_again() {
     let mut supply = regulated();
     set(&mut supply, "C1", "capacitance", "4700u");
-    let again = Edit::Size { stage: "reservoir".into(), choices: BTreeMap::from([("ripple".into(), "0.5".into())]), everything: false };
+    let again = Edit::Size {
+        stage: "reservoir".into(),
+        choices: BTreeMap::from([("ripple".into(), "0.5".into())]),
+        everything: false,
+    };
     let kept = done(&supply, again.clone());
     assert_eq!(kept.part("C1").unwrap().parameters["capacitance"], "4700u");
     let proposal = size(&kept, "reservoir", &kept.stage("reservoir").unwrap().choices).unwrap();
@@ -108,7 +113,8 @@ fn stages_change_places_and_are_copied() {
 fn what_does_not_fit_is_refused_by_name() {
     let refused = |edit: Edit| apply(&regulated(), &edit).unwrap_err().to_string();
     let at = |after: &str| Place { after: Some(after.into()), joint: 0 };
-    let add = |form: &str, place: Place| Edit::Add { form: form.into(), place, between: false, choices: BTreeMap::new() };
+    let add =
+        |form: &str, place: Place| Edit::Add { form: form.into(), place, between: false, choices: BTreeMap::new() };
     assert_eq!(
         refused(add("bridge", at("reservoir"))),
         "Bridge rectifier takes a single-phase alternating voltage, but a direct voltage is there; choose another form, \
@@ -119,6 +125,15 @@ fn what_does_not_fit_is_refused_by_name() {
     assert!(refused(add("flux_capacitor", at("reservoir"))).contains("no form named flux_capacitor"));
     assert!(refused(Edit::Remove { stage: "loft".into() }).contains("no stage loft"));
     assert!(refused(Edit::MoveEarlier { stage: "transformer".into() }).contains("no stage before it"));
+}
+
+/// Sizing finds nothing amiss with any demo supply.
+#[test]
+fn the_demos_are_sized_well() {
+    for entry in std::fs::read_dir("../../demo").unwrap() {
+        let text = std::fs::read_to_string(entry.unwrap().path()).unwrap();
+        assert_eq!(mellow_design::check(&Supply::from_json(&text).unwrap()), []);
+    }
 }
 
 fn edit() -> impl Strategy<Value = (usize, usize, usize, bool)> {

@@ -35,7 +35,10 @@ fn crossings(drawing: &Drawing) -> usize {
         let there = covered(a);
         covered(b).into_iter().filter(|s| there.contains(s)).count()
     };
-    (0..drawing.nets.len()).flat_map(|a| (a + 1..drawing.nets.len()).map(move |b| (a, b))).map(|(a, b)| count(a, b)).sum()
+    (0..drawing.nets.len())
+        .flat_map(|a| (a + 1..drawing.nets.len()).map(move |b| (a, b)))
+        .map(|(a, b)| count(a, b))
+        .sum()
 }
 
 /// Corners: where a level and an upright wire of a net end together and nothing else meets.
@@ -95,7 +98,8 @@ fn faults(supply: &Supply, drawing: &Drawing) -> Vec<String> {
             let mut pieces = drawing.nets.iter().filter(|n| n.net == part.pins[pin]);
             let reached =
                 pieces.any(|n| n.wires.iter().any(|w| squares(*w).any(|s| s == *spot)) || n.ground_at == Some(*spot));
-            let alone = supply.parts.iter().flat_map(|p| p.pins.values()).filter(|n| **n == part.pins[pin]).count() == 1;
+            let alone =
+                supply.parts.iter().flat_map(|p| p.pins.values()).filter(|n| **n == part.pins[pin]).count() == 1;
             if !reached && !alone {
                 found.push(format!("{} of {} is not reached", pin, part.id));
             }

@@ -22,8 +22,7 @@ fn close(found: f64, by_hand: f64) {
 #[test]
 fn a_mains_supply_is_sized_as_by_hand() {
     let supply = stated(mains(), vec![output("rail", "9", "250m")]);
-    let supply =
-        chain(&supply, &["mains", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"]);
+    let supply = chain(&supply, &["mains", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"]);
     let sized = |stage: &str| size(&supply, stage, &BTreeMap::new()).unwrap();
 
     // The bus must not fall below 9 V + 2 V dropout + 0.5 V; it carries 250 mA and the regulator's 5 mA.
@@ -112,7 +111,8 @@ fn every_form_proposes() {
             }
             for step in &proposal.steps {
                 let taken = step.taken.map(|v| format!(" → {}", show(v, step.unit, 4))).unwrap_or_default();
-                writeln!(text, "  {} = {} = {}{taken}", step.title, step.numbers, show(step.ideal, step.unit, 4)).unwrap();
+                writeln!(text, "  {} = {} = {}{taken}", step.title, step.numbers, show(step.ideal, step.unit, 4))
+                    .unwrap();
             }
             for part in &proposal.parts {
                 let values: Vec<_> = part.parameters.iter().map(|(k, v)| format!("{k} {v}")).collect();

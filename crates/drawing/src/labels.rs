@@ -58,7 +58,11 @@ fn wire_box((a, b): (Spot, Spot)) -> Box {
 fn solid(part: &DrawnPart) -> Box {
     let (w, h) = symbol(part.kind).body;
     let (w, h) = if part.turn % 180 == 0 { (w, h) } else { (h, w) };
-    let spots = part.pins.iter().map(|(_, s)| (s.x, s.y)).chain([(part.at.x - w, part.at.y - h), (part.at.x + w, part.at.y + h)]);
+    let spots = part
+        .pins
+        .iter()
+        .map(|(_, s)| (s.x, s.y))
+        .chain([(part.at.x - w, part.at.y - h), (part.at.x + w, part.at.y + h)]);
     let start = (i32::MAX, i32::MAX, i32::MIN, i32::MIN);
     let (l, t, r, b) = spots.fold(start, |(l, t, r, b), (x, y)| (l.min(x), t.min(y), r.max(x), b.max(y)));
     (f64::from(l), f64::from(t), f64::from(r), f64::from(b))

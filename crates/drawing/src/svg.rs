@@ -54,13 +54,7 @@ fn wires(text: &mut String, net: &DrawnNet) {
 
 fn drawn(text: &mut String, part: &DrawnPart) {
     let mirror = if part.mirror { -1 } else { 1 };
-    put!(
-        text,
-        "<g transform=\"translate({} {}) rotate({}) scale({mirror} 1)\">",
-        part.at.x,
-        part.at.y,
-        part.turn
-    );
+    put!(text, "<g transform=\"translate({} {}) rotate({}) scale({mirror} 1)\">", part.at.x, part.at.y, part.turn);
     for shape in symbol(part.kind).shapes {
         if shape.filled {
             put!(text, "<path d=\"{}\" fill=\"{INK}\" stroke=\"none\"/>", shape.path);

@@ -4,8 +4,8 @@ mod common;
 
 use circuit::KindId::{
     Amplifier, Capacitor, CoreTransformer, CurrentLoad, CurrentSource, DcSource, Diode, Inductor, Led, MosfetN,
-    MosfetP, Npn, PiecewiseSource, Pnp, PowerLoad, Regulator, Resistor, SeriesReference, ShuntReference, SineSource, Thermistor,
-    ThreePhaseSource, VoltageControlledCurrent, Zener,
+    MosfetP, Npn, PiecewiseSource, Pnp, PowerLoad, Regulator, Resistor, SeriesReference, ShuntReference, SineSource,
+    Thermistor, ThreePhaseSource, VoltageControlledCurrent, Zener,
 };
 use circuit::ReadingMeasure::{Mean, Rms};
 use common::{Row, circuit, run, run_from};

@@ -3,8 +3,8 @@
 mod common;
 
 use circuit::KindId::{
-    Capacitor, Comparator, ControlledSwitch, CurrentSwitch, DcSource, Inductor, Npn, PiecewiseSource, Resistor, SineSource, VoltageControlledVoltage,
-    Zener,
+    Capacitor, Comparator, ControlledSwitch, CurrentSwitch, DcSource, Inductor, Npn, PiecewiseSource, Resistor,
+    SineSource, VoltageControlledVoltage, Zener,
 };
 use common::{Row, circuit, run};
 use mellow_engine::{

@@ -1,5 +1,6 @@
 import { Plus } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
+import { useState } from "react";
 
 import { useStageForms, type Form, type Stage } from "../api/client";
 import type { Editing } from "../frame/editing";
@@ -23,10 +24,20 @@ const KINDS: Record<Stage["kind"], string> = {
   converter: "Converters",
   load: "Loads",
 };
-const CONTENT =
-  "z-20 max-h-[70vh] w-80 overflow-auto rounded-md border border-hairline bg-panel p-1 shadow-soft";
+const CONTENT = "z-20 max-h-[85vh] overflow-auto rounded-md border border-hairline bg-panel p-1 shadow-soft";
+/** What becomes of the stages that follow at a joint. */
+const MANNERS = [
+  {
+    id: "branch",
+    name: "Branch off",
+    help: "What follows here stays as it is; the new stage hangs beside it",
+  },
+  { id: "between", name: "Put between", help: "What follows here comes behind the new stage" },
+];
+/** Forms stand in two columns where there are many, so that none is out of sight. */
+const width = (forms: Form[]) => (forms.length > 6 ? "w-[600px] columns-2 gap-1" : "w-80");
 const ITEM =
-  "cursor-pointer rounded-sm px-2 py-1 outline-none data-[highlighted]:bg-copper-soft data-[state=open]:bg-copper-soft";
+  "break-inside-avoid cursor-pointer rounded-sm px-2 py-1 outline-none data-[highlighted]:bg-copper-soft data-[state=open]:bg-copper-soft";
 
 /** The quiet + at a joint: what fits there, in the order of the power path. */
 export function AddStage({ stages, after, editing, onAdded }: Props) {
@@ -48,6 +59,7 @@ export function AddStage({ stages, after, editing, onAdded }: Props) {
     const added = stored?.document.stages?.find((s) => !before.has(s.id));
     if (added) onAdded(added.id);
   };
+  const [manner, setManner] = useState("branch");
   const label = after ? `Add a stage after ${after.title}` : "Add a source";
   return (
     <DropdownMenu.Root>
@@ -71,43 +83,43 @@ export function AddStage({ stages, after, editing, onAdded }: Props) {
         )}
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className={CONTENT} sideOffset={4} collisionPadding={8}>
-          {(after ? joints : [undefined]).map((_, joint) => {
-            const items = (between: boolean) => (
-              <Forms forms={fitting(joint)} onForm={(form) => void add(form, joint, between)} />
-            );
-            const name = joints.length > 1 ? ` at joint ${joint + 1}` : "";
-            if (!followed(joint)) {
-              return (
-                <div key={joint}>
-                  {name && <p className="px-2 pt-1 text-xs text-muted">Joint {joint + 1}</p>}
-                  {items(false)}
-                </div>
-              );
-            }
-            return (
-              <div key={joint}>
-                <Sub title={`Branch off${name}`}>{items(false)}</Sub>
-                <Sub title={`Put between${name}`}>{items(true)}</Sub>
-              </div>
-            );
-          })}
+        <DropdownMenu.Content
+          className={`${CONTENT} ${width(fitting(0))}`}
+          sideOffset={4}
+          collisionPadding={8}
+        >
+          {joints.some((_, joint) => followed(joint)) && (
+            <DropdownMenu.RadioGroup
+              value={manner}
+              onValueChange={setManner}
+              aria-label="How it joins what follows"
+              className="mb-1 flex gap-1 border-b border-hairline pb-1 [column-span:all]"
+            >
+              {MANNERS.map(({ id, name, help }) => (
+                <DropdownMenu.RadioItem
+                  key={id}
+                  value={id}
+                  title={help}
+                  onSelect={(event) => event.preventDefault()}
+                  className={`${ITEM} grow text-center data-[state=checked]:font-semibold data-[state=checked]:text-copper`}
+                >
+                  {name}
+                </DropdownMenu.RadioItem>
+              ))}
+            </DropdownMenu.RadioGroup>
+          )}
+          {(after ? joints : [undefined]).map((_, joint) => (
+            <div key={joint}>
+              {joints.length > 1 && <p className="px-2 pt-1 text-xs text-muted">Joint {joint + 1}</p>}
+              <Forms
+                forms={fitting(joint)}
+                onForm={(form) => void add(form, joint, manner === "between" && followed(joint))}
+              />
+            </div>
+          ))}
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
-  );
-}
-
-function Sub({ title, children }: { title: string; children: React.ReactNode }) {
-  return (
-    <DropdownMenu.Sub>
-      <DropdownMenu.SubTrigger className={ITEM}>{title} …</DropdownMenu.SubTrigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.SubContent className={CONTENT} collisionPadding={8}>
-          {children}
-        </DropdownMenu.SubContent>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Sub>
   );
 }
 
@@ -115,7 +127,9 @@ function Forms({ forms, onForm }: { forms: Form[]; onForm: (form: Form) => void 
   const kinds = [...new Set(forms.map((f) => f.kind))];
   return kinds.map((kind) => (
     <DropdownMenu.Group key={kind}>
-      <DropdownMenu.Label className="px-2 pt-1.5 text-xs text-muted">{KINDS[kind]}</DropdownMenu.Label>
+      <DropdownMenu.Label className="break-after-avoid px-2 pt-1.5 text-xs text-muted">
+        {KINDS[kind]}
+      </DropdownMenu.Label>
       {forms
         .filter((f) => f.kind === kind)
         .map((form) => (
@@ -126,7 +140,7 @@ function Forms({ forms, onForm }: { forms: Form[]; onForm: (form: Form) => void 
             onSelect={() => onForm(form)}
           >
             <span className="font-semibold">{form.title}</span>
-            <span className="block text-xs text-muted">{form.help}</span>
+            <span className="block text-xs leading-4 text-muted">{form.help}</span>
           </DropdownMenu.Item>
         ))}
     </DropdownMenu.Group>

@@ -37,7 +37,9 @@ export function Desk(props: Props) {
               findings={shown.findings}
               part={part}
               stage={stage}
+              supply={shown.id}
               onPart={onPart}
+              editing={editing}
             />
           </Panel>
           <Separator
@@ -71,12 +73,7 @@ export function Desk(props: Props) {
               part={chosen}
               kind={kind}
               onClose={() => onPart(undefined)}
-              onParameter={(parameter, text) =>
-                editing.change(`set ${chosen.id}`, (document) => {
-                  const target = document.parts?.find((p) => p.id === chosen.id);
-                  if (target) target.parameters = { ...target.parameters, [parameter]: text };
-                })
-              }
+              editing={editing}
             />
           )}
         </div>

@@ -1,6 +1,9 @@
-import type { KeyboardEvent } from "react";
+import { Download } from "lucide-react";
+import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 
 import type { Finding, PartKind, SupplyShown } from "../api/client";
+import type { Editing } from "../frame/editing";
+import { mirrored, moved, removed, turned } from "./partedits";
 
 type DrawingShown = SupplyShown["drawing"];
 
@@ -10,17 +13,51 @@ interface Props {
   findings: Finding[];
   part?: string;
   stage?: string;
+  supply: string;
   onPart: (part: string) => void;
+  editing: Editing;
 }
 
+/** A part on its way to another place. */
+interface Drag {
+  part: string;
+  /** Where the pointer took it, in grid squares. */
+  from: { x: number; y: number };
+  dx: number;
+  dy: number;
+}
+
+const ARROWS: Record<string, [number, number]> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
+
 /** The circuit as the server laid it out, in grid squares. */
-export function Drawing({ drawing, kinds, findings, part, stage, onPart }: Props) {
+export function Drawing({ drawing, kinds, findings, part, stage, supply, onPart, editing }: Props) {
   const { from, to } = drawing;
+  const svg = useRef<SVGSVGElement>(null);
+  const [drag, setDrag] = useState<Drag>();
+  const grid = (event: PointerEvent) => {
+    const matrix = svg.current?.getScreenCTM();
+    if (!matrix) return { x: 0, y: 0 };
+    const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(matrix.inverse());
+    return { x: point.x, y: point.y };
+  };
   const marked = new Set(findings.map((f) => ("part" in f.place ? f.place.part : undefined)));
   return (
-    <div className="h-full bg-ground" data-testid="drawing">
+    <div className="relative h-full bg-ground" data-testid="drawing">
+      <a
+        href={`/api/supplies/${supply}/drawing.svg`}
+        download
+        className="absolute top-2 right-2 z-10 flex items-center gap-1 rounded-sm bg-ground/80 px-1 text-xs text-muted hover:text-ink"
+      >
+        <Download size={14} aria-hidden="true" /> SVG
+      </a>
       <svg
-        className="h-full w-full"
+        ref={svg}
+        className="h-full w-full touch-none"
         viewBox={`${from.x} ${from.y} ${to.x - from.x} ${to.y - from.y}`}
         role="group"
         aria-label="Circuit drawing"
@@ -71,6 +108,20 @@ export function Drawing({ drawing, kinds, findings, part, stage, onPart }: Props
           const faded = stage !== undefined && drawn.stage !== stage;
           const [w = 1, h = 1] = kind?.symbol.body ?? [];
           const choose = () => onPart(drawn.id);
+          const dragged = drag?.part === drawn.id ? drag : undefined;
+          const change = (what: string, edit: Parameters<Editing["change"]>[1]) =>
+            editing.change(`${what} ${drawn.id}`, edit);
+          const onKey = (event: KeyboardEvent) => {
+            if (event.ctrlKey || event.metaKey || event.altKey) return;
+            const arrow = ARROWS[event.key];
+            if (event.key === "Enter" || event.key === " ") choose();
+            else if (arrow) change("move", moved(drawn.id, drawn.at, ...arrow));
+            else if (event.key === "t") change("turn", turned(drawn.id));
+            else if (event.key === "m") change("mirror", mirrored(drawn.id));
+            else if (event.key === "Delete") change("remove", removed(drawn.id));
+            else return;
+            event.preventDefault();
+          };
           return (
             <g
               key={drawn.id}
@@ -80,12 +131,27 @@ export function Drawing({ drawing, kinds, findings, part, stage, onPart }: Props
               aria-label={[drawn.id, kind?.name, ...drawn.label.slice(1)].join(", ")}
               aria-pressed={chosen}
               onClick={choose}
-              onKeyDown={(event: KeyboardEvent) => {
-                if (event.key === "Enter" || event.key === " ") {
-                  event.preventDefault();
-                  choose();
-                }
+              onKeyDown={onKey}
+              onPointerDown={(event) => {
+                event.currentTarget.setPointerCapture(event.pointerId);
+                setDrag({ part: drawn.id, from: grid(event), dx: 0, dy: 0 });
               }}
+              onPointerMove={(event) => {
+                if (!dragged) return;
+                const at = grid(event);
+                setDrag({
+                  ...dragged,
+                  dx: Math.round(at.x - dragged.from.x),
+                  dy: Math.round(at.y - dragged.from.y),
+                });
+              }}
+              onPointerUp={() => {
+                if (dragged && (dragged.dx !== 0 || dragged.dy !== 0)) {
+                  change("move", moved(drawn.id, drawn.at, dragged.dx, dragged.dy));
+                }
+                setDrag(undefined);
+              }}
+              transform={dragged && `translate(${dragged.dx} ${dragged.dy})`}
               className="cursor-pointer"
               opacity={faded ? 0.3 : 1}
               stroke={chosen ? "var(--copper)" : marked.has(drawn.id) ? "var(--missed)" : "var(--ink)"}

@@ -1,8 +1,10 @@
-import { X } from "lucide-react";
+import { FlipHorizontal2, RotateCw, Trash2, X } from "lucide-react";
 
 import type { Parameter, PartKind, SupplyShown } from "../api/client";
+import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 import { ValueField } from "../ui/valuefield";
+import { joined, mirrored, onPart, removed, turned } from "./partedits";
 
 type Part = NonNullable<SupplyShown["document"]["parts"]>[number];
 
@@ -10,12 +12,19 @@ interface Props {
   supply: SupplyShown;
   part: Part;
   kind: PartKind;
+  editing: Editing;
   onClose: () => void;
-  onParameter: (parameter: string, text: string) => void;
 }
 
 /** Everything there is to a part: its parameters, and the nets of its pins. */
-export function Inspector({ supply, part, kind, onClose, onParameter }: Props) {
+export function Inspector({ supply, part, kind, editing, onClose }: Props) {
+  const onParameter = (parameter: string, text: string) =>
+    editing.change(
+      `set ${part.id}`,
+      onPart(part.id, (target) => {
+        target.parameters = { ...target.parameters, [parameter]: text };
+      }),
+    );
   const text = (parameter: Parameter) => part.parameters?.[parameter.id] ?? parameter.form.default;
   const amplitudes = new Set(
     kind.parameters.map((p) => (p.form.form === "quantity" ? p.form.meant_as : undefined)),
@@ -28,9 +37,34 @@ export function Inspector({ supply, part, kind, onClose, onParameter }: Props) {
       <div className="mb-2 flex items-baseline gap-2">
         <h2 className="font-semibold">{part.id}</h2>
         <span className="text-muted">{kind.name}</span>
-        <span className="figures grow truncate text-xs text-muted">
-          {kind.pins.map((pin) => `${pin.name}: ${part.pins[pin.id] ?? "open"}`).join("   ")}
-        </span>
+        <span className="grow" />
+        <Button
+          look="quiet"
+          aria-label="Turn"
+          title="Turn by a quarter (T)"
+          onClick={() => editing.change(`turn ${part.id}`, turned(part.id))}
+        >
+          <RotateCw size={16} />
+        </Button>
+        <Button
+          look="quiet"
+          aria-label="Mirror"
+          title="Mirror left to right (M)"
+          onClick={() => editing.change(`mirror ${part.id}`, mirrored(part.id))}
+        >
+          <FlipHorizontal2 size={16} />
+        </Button>
+        <Button
+          look="quiet"
+          aria-label="Remove the part"
+          title="Remove the part (Delete)"
+          onClick={() => {
+            editing.change(`remove ${part.id}`, removed(part.id));
+            onClose();
+          }}
+        >
+          <Trash2 size={16} />
+        </Button>
         <Button look="quiet" aria-label="Close the inspector" onClick={onClose}>
           <X size={16} />
         </Button>
@@ -90,6 +124,22 @@ export function Inspector({ supply, part, kind, onClose, onParameter }: Props) {
           );
         })}
       </div>
+      <h3 className="mt-3 mb-1 text-xs text-muted">Pins and their nets</h3>
+      <div className="grid grid-cols-2 gap-x-3 gap-y-1">
+        {kind.pins.map((pin) => (
+          <PinNet
+            key={`${pin.id} ${part.pins[pin.id]}`}
+            name={pin.name}
+            net={part.pins[pin.id] ?? ""}
+            onJoin={(net) => editing.change(`connect ${part.id} to ${net}`, joined(part.id, pin.id, net))}
+          />
+        ))}
+      </div>
+      <datalist id="nets">
+        {[...new Set(supply.document.parts?.flatMap((p) => Object.values(p.pins)))].sort().map((net) => (
+          <option key={net} value={net} />
+        ))}
+      </datalist>
       <p className="mt-3 text-xs text-muted">{kind.help}</p>
     </aside>
   );
@@ -131,6 +181,35 @@ function Points(props: { parameter: Parameter; value: string; onCommit: (value: 
         defaultValue={value}
         onBlur={(event) => event.target.value !== value && onCommit(event.target.value)}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+      />
+    </label>
+  );
+}
+
+/** The net of a pin; another name connects the pin there. */
+function PinNet({ name, net, onJoin }: { name: string; net: string; onJoin: (net: string) => void }) {
+  return (
+    <label className="flex items-center gap-2">
+      <span className="w-24 shrink-0 truncate text-muted" title={name}>
+        {name}
+      </span>
+      <input
+        defaultValue={net}
+        list="nets"
+        spellCheck={false}
+        autoComplete="off"
+        onBlur={(event) => {
+          const text = event.target.value.trim();
+          if (text && text !== net) onJoin(text);
+        }}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") event.currentTarget.blur();
+          if (event.key === "Escape") {
+            event.stopPropagation();
+            event.currentTarget.value = net;
+          }
+        }}
+        className="figures h-7 w-full min-w-0 rounded-md border border-hairline bg-transparent px-2"
       />
     </label>
   );

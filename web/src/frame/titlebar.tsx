@@ -1,4 +1,4 @@
-import { Play, Redo2, Square, Undo2 } from "lucide-react";
+import { FileDown, Play, Redo2, Square, Undo2 } from "lucide-react";
 import { Link } from "react-router";
 
 import { isOver, useStopRun, type Run, type SupplyShown } from "../api/client";
@@ -68,6 +68,14 @@ export function TitleBar(props: Props) {
       >
         <Redo2 size={16} />
       </Button>
+      <Button
+        look="quiet"
+        aria-label="Export the document"
+        title="Export the document as a file"
+        onClick={() => download(shown.document)}
+      >
+        <FileDown size={16} />
+      </Button>
       <span className="grow" />
       {props.startProblem && <span className="truncate text-missed">{props.startProblem}</span>}
       {run?.state === "failed" && !going && (
@@ -110,6 +118,15 @@ export function TitleBar(props: Props) {
       <ThemeSwitch />
     </header>
   );
+}
+
+function download(supply: SupplyShown["document"]) {
+  const text = `${JSON.stringify(supply, null, 2)}\n`;
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob([text], { type: "application/json" }));
+  link.download = `${supply.title.toLowerCase().replaceAll(/[^a-z0-9]+/g, "-")}.json`;
+  link.click();
+  URL.revokeObjectURL(link.href);
 }
 
 /** The supply's title, which is also the field that renames it. */

@@ -143,9 +143,11 @@ fn held(part: &ResolvedPart) -> Option<f64> {
 
 fn across_sources(s: &Sense<'_>, findings: &mut Findings) {
     for (source, voltage) in s.parts.iter().filter_map(|p| Some((p, held(p)?))) {
-        let between = |p: &&ResolvedPart| p.pins.len() == 2 && p.id != source.id && {
-            let (a, b) = (source.pins[0], source.pins[1]);
-            p.pins[..] == [a, b] || p.pins[..] == [b, a]
+        let between = |p: &&ResolvedPart| {
+            p.pins.len() == 2 && p.id != source.id && {
+                let (a, b) = (source.pins[0], source.pins[1]);
+                p.pins[..] == [a, b] || p.pins[..] == [b, a]
+            }
         };
         for part in s.parts.iter().filter(between) {
             // Voltage forward through the part, first pin above.
@@ -157,9 +159,7 @@ fn across_sources(s: &Sense<'_>, findings: &mut Findings) {
                 KindId::Zener | KindId::Diode | KindId::Schottky | KindId::Led => {
                     (forward - 1.0).max(0.0) / part.value("series_resistance").max(1e-6)
                 }
-                KindId::Capacitor if source.kind != KindId::SineSource => {
-                    voltage.abs() / part.value("esr").max(1e-6)
-                }
+                KindId::Capacitor if source.kind != KindId::SineSource => voltage.abs() / part.value("esr").max(1e-6),
                 _ => 0.0,
             };
             if implied > ABSURD {
@@ -199,7 +199,10 @@ fn legs(s: &Sense<'_>, findings: &mut Findings) {
                     findings.warning(
                         "leg-shorted",
                         Place::part(&lower.id),
-                        format!("{} and {} have the same control, so both short {} at once", upper.id, lower.id, source.id),
+                        format!(
+                            "{} and {} have the same control, so both short {} at once",
+                            upper.id, lower.id, source.id
+                        ),
                         "Drive them in turn, with a gap between",
                     );
                 }
@@ -252,7 +255,10 @@ fn feedback(s: &Sense<'_>, findings: &mut Findings) {
             findings.warning(
                 "feedback-open",
                 Place::part(&amplifier.id),
-                format!("What {} puts out on net {} reaches neither of its inputs", amplifier.id, s.nets[amplifier.pins[0]]),
+                format!(
+                    "What {} puts out on net {} reaches neither of its inputs",
+                    amplifier.id, s.nets[amplifier.pins[0]]
+                ),
                 "Close the loop, or take a comparator where none is meant",
             );
         }
@@ -302,7 +308,8 @@ fn studies(s: &Sense<'_>, findings: &mut Findings) {
             ResolvedWindow::Between(from, _) => from,
             ResolvedWindow::Last(length) => study.duration - length,
         };
-        let settled = matches!(reading.measure, ReadingMeasure::Mean | ReadingMeasure::Rms | ReadingMeasure::PeakToPeak);
+        let settled =
+            matches!(reading.measure, ReadingMeasure::Mean | ReadingMeasure::Rms | ReadingMeasure::PeakToPeak);
         if settled && from < SETTLING * study.duration {
             findings.warning(
                 "reading-too-early",

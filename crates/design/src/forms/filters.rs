@@ -9,7 +9,13 @@ use quantity::Series;
 use quantity::Unit::{Ampere, Farad, Henry, Hertz, Ohm, One, Second, Volt, Watt};
 use std::f64::consts::TAU;
 
-const fn filter(id: &'static str, title: &'static str, takes: JointKind, help: &'static str, design: fn(&mut Draft<'_>)) -> Form {
+const fn filter(
+    id: &'static str,
+    title: &'static str,
+    takes: JointKind,
+    help: &'static str,
+    design: fn(&mut Draft<'_>),
+) -> Form {
     Form { id, title, kind: StageKind::Filter, help, takes: Some(takes), design, needs: Needs::Passes }
 }
 
@@ -48,7 +54,8 @@ const RIPPLE: f64 = 0.1;
 /// ESR of an electrolytic capacitor times its capacitance, s (common practice for mains reservoirs).
 const ESR_TIME: f64 = 60e-6;
 /// Usual voltage ratings of electrolytic capacitors, V.
-const VOLTAGES: &[f64] = &[6.3, 10.0, 16.0, 25.0, 35.0, 50.0, 63.0, 80.0, 100.0, 160.0, 200.0, 250.0, 350.0, 400.0, 450.0];
+const VOLTAGES: &[f64] =
+    &[6.3, 10.0, 16.0, 25.0, 35.0, 50.0, 63.0, 80.0, 100.0, 160.0, 200.0, 250.0, 350.0, 400.0, 450.0];
 
 /// Capacitance that keeps to the ripple a reservoir has unless told otherwise.
 pub(super) fn planned_capacitance(pulses: &Pulses, load: f64) -> f64 {
@@ -93,7 +100,13 @@ fn smooth(d: &mut Draft<'_>, pulses: &Pulses, load: Load, roles: &[&'static str]
         d.sets(role, "capacitance");
         d.set(role, "esr", esr(capacitance));
     }
-    d.step("Voltage it must bear", Volt, "sqrt(2) * V_high", &[("V_high", pulses.emf[2], Volt)], "highest line, no load");
+    d.step(
+        "Voltage it must bear",
+        Volt,
+        "sqrt(2) * V_high",
+        &[("V_high", pulses.emf[2], Volt)],
+        "highest line, no load",
+    );
     d.ladder(VOLTAGES, "usual ratings");
     let [low, nominal] = [pulses.emf[0], pulses.emf[1]].map(|emf| settled(capacitance, emf));
     let signal = format!("{{{rail}}}.v");
@@ -343,7 +356,13 @@ fn choke(d: &mut Draft<'_>, before: &Dc, x: i32) {
     if before.ripple == 0.0 {
         let inductance = d.value("choke", "inductance");
         let numbers = [("L", inductance, Henry), ("C", capacitance, Farad)];
-        d.step("Damping resistor", Ohm, "sqrt(L / C)", &numbers, "optimum for four times the capacitance in series (Erickson & Maksimović, ch. 10; from memory)");
+        d.step(
+            "Damping resistor",
+            Ohm,
+            "sqrt(L / C)",
+            &numbers,
+            "optimum for four times the capacitance in series (Erickson & Maksimović, ch. 10; from memory)",
+        );
         d.prefer(Series::E12, Round::Nearest);
         d.sets("damper", "resistance");
         d.set("damping", "capacitance", 4.0 * capacitance);
@@ -387,8 +406,8 @@ fn clc(d: &mut Draft<'_>) {
             d.set("reservoir", "esr", esr(capacitance));
             // The choke keeps the current from following the ripple.
             let constant = Load { current: load, conductance: 0.0 };
-            let settled =
-                [pulses.emf[0], pulses.emf[1]].map(|emf| settle(&pulses, emf, (capacitance, esr(capacitance)), constant));
+            let settled = [pulses.emf[0], pulses.emf[1]]
+                .map(|emf| settle(&pulses, emf, (capacitance, esr(capacitance)), constant));
             smoothed(&pulses, &settled)
         }
         None => before,

@@ -272,12 +272,7 @@ fn losses(d: &mut Draft<'_>, voltage: f64, current: f64, quiescent: f64) {
         "Loss in the regulator",
         Watt,
         "(V_in - V_out) * I + V_in * I_q",
-        &[
-            ("V_in", before.nominal, Volt),
-            ("V_out", voltage, Volt),
-            ("I", current, Ampere),
-            ("I_q", quiescent, Ampere),
-        ],
+        &[("V_in", before.nominal, Volt), ("V_out", voltage, Volt), ("I", current, Ampere), ("I_q", quiescent, Ampere)],
         "what comes in less what goes out, at nominal line",
     );
     d.promise("Output voltage", ReadingMeasure::Mean, "{plus}.v", voltage, Volt);
@@ -320,16 +315,20 @@ fn split(d: &mut Draft<'_>) {
         let regulated = [from.clone(), to.clone(), zero.clone()];
         let turn = if side < 0 { Turn::None } else { Turn::Half };
         d.mirrored(role, KindId::Regulator, (7, 9 * side, turn), side > 0, &regulated);
-        for (role, x, net, capacitance, esr) in
-            [(input, 2, from, "330n", "20m"), (output, 12, to, "10u", "200m")]
-        {
+        for (role, x, net, capacitance, esr) in [(input, 2, from, "330n", "20m"), (output, 12, to, "10u", "200m")] {
             let nets = if side < 0 { [net, zero.clone()] } else { [zero.clone(), net] };
             d.part(role, KindId::Capacitor, (x, 4 * side, Turn::None), &nets);
             d.word(role, "capacitance", capacitance);
             d.word(role, "esr", esr);
         }
         d.word(role, "polarity", if side < 0 { "positive" } else { "negative" });
-        d.step("Rated current", Ampere, "1.2 * I", &[("I", demand.current, Ampere)], "a fifth in reserve (common practice)");
+        d.step(
+            "Rated current",
+            Ampere,
+            "1.2 * I",
+            &[("I", demand.current, Ampere)],
+            "a fifth in reserve (common practice)",
+        );
         let rated = d.ladder(RATINGS, "usual ratings");
         d.sets(role, "rated_current");
         d.set(role, "current_limit", 1.6 * rated);
@@ -352,7 +351,9 @@ fn split(d: &mut Draft<'_>) {
         let signal = if side < 0 { "{out}.v" } else { "{neg_out}.v" };
         d.promise("Output voltage", ReadingMeasure::Mean, signal, -voltage * f64::from(side), Volt);
     }
-    let rail = |o: &Output| Dc::steady(nearest_fixed(o.voltage.abs()), nearest_fixed(o.voltage.abs()), nearest_fixed(o.voltage.abs()));
+    let rail = |o: &Output| {
+        Dc::steady(nearest_fixed(o.voltage.abs()), nearest_fixed(o.voltage.abs()), nearest_fixed(o.voltage.abs()))
+    };
     let delivered = Delivered::Split(rail(&positive), rail(&negative));
     d.give(JointKind::Split, &[Own("out"), Inlet(1), Own("neg_out")], delivered);
     d.width = 16;

@@ -10,8 +10,12 @@ const fn load(id: &'static str, title: &'static str, help: &'static str, design:
     Form { id, title, kind: StageKind::Load, help, takes: Some(JointKind::Dc), design, needs: Needs::Loads }
 }
 
-pub(super) const RESISTIVE: Form =
-    load("resistive_load", "Resistive load", "A resistor that draws the full current at the nominal voltage.", resistive);
+pub(super) const RESISTIVE: Form = load(
+    "resistive_load",
+    "Resistive load",
+    "A resistor that draws the full current at the nominal voltage.",
+    resistive,
+);
 pub(super) const SPLIT: Form = Form {
     takes: Some(JointKind::Split),
     ..load("split_load", "Load on both rails", "A resistor on the positive and one on the negative rail.", split)

@@ -7,7 +7,13 @@ use circuit::{JointKind, KindId, ReadingMeasure, StageKind, Turn};
 use quantity::Series;
 use quantity::Unit::{Ampere, Ohm, Second, Volt, Watt};
 
-const fn protection(id: &'static str, title: &'static str, takes: JointKind, help: &'static str, design: fn(&mut Draft<'_>)) -> Form {
+const fn protection(
+    id: &'static str,
+    title: &'static str,
+    takes: JointKind,
+    help: &'static str,
+    design: fn(&mut Draft<'_>),
+) -> Form {
     Form { id, title, kind: StageKind::Protection, help, takes: Some(takes), design, needs: Needs::Passes }
 }
 
@@ -147,7 +153,13 @@ fn clamp(d: &mut Draft<'_>, resistance: f64, zener: f64, surge: f64, out: &'stat
         &[("V_surge", surge, Volt), ("V_z", zener, Volt), ("R", resistance, Ohm), ("Z_z", 10.0, Ohm)],
         "Ohm's law",
     );
-    d.step("Loss in the Zener diode meanwhile", Watt, "V_z * I", &[("V_z", zener, Volt), ("I", current, Ampere)], "power");
+    d.step(
+        "Loss in the Zener diode meanwhile",
+        Watt,
+        "V_z * I",
+        &[("V_z", zener, Volt), ("I", current, Ampere)],
+        "power",
+    );
     let held = zener + (current - 5e-3).max(0.0) * 10.0;
     let lost = resistance * d.ask.wanted.plus.current;
     let after = Dc {
@@ -164,8 +176,7 @@ fn clamp(d: &mut Draft<'_>, resistance: f64, zener: f64, surge: f64, out: &'stat
 fn overvoltage(d: &mut Draft<'_>) {
     let before = direct(d);
     let current = d.ask.wanted.plus.current;
-    let surge =
-        d.choose("surge", "Surge voltage", Volt, 2.0 * before.highest, "What may come for a short time.");
+    let surge = d.choose("surge", "Surge voltage", Volt, 2.0 * before.highest, "What may come for a short time.");
     d.step(
         "Zener voltage",
         Volt,

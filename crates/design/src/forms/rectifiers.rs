@@ -1,15 +1,21 @@
 //! Rectifiers. Each passes pulses on; what becomes of them is the reservoir's to compute.
 
+use super::filters::{doubled, planned_capacitance};
 use super::{Form, Needs};
 use crate::delivered::{Ac, Dc, Delivered};
 use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own};
-use super::filters::{doubled, planned_capacitance};
 use crate::rectified::{Drop, Pulses, Settled, settle};
 use circuit::{JointKind, KindId, ReadingMeasure, StageKind, Turn};
 use quantity::Unit::{Ampere, Volt, Watt};
 use std::f64::consts::SQRT_2;
 
-const fn rectifier(id: &'static str, title: &'static str, takes: JointKind, help: &'static str, design: fn(&mut Draft<'_>)) -> Form {
+const fn rectifier(
+    id: &'static str,
+    title: &'static str,
+    takes: JointKind,
+    help: &'static str,
+    design: fn(&mut Draft<'_>),
+) -> Form {
     Form { id, title, kind: StageKind::Rectifier, help, takes: Some(takes), design, needs: Needs::Passes }
 }
 
@@ -128,7 +134,13 @@ fn promises(d: &mut Draft<'_>, pulses: &Pulses, share: f64, reverse: impl Fn(&Se
     let settled = settle(pulses, emf, (planned_capacitance(pulses, load), 0.0), wanted.load());
     let typical = settled.rms_current * settled.rms_current / load;
     let each = Drop { diodes: 1.0, ..pulses.drop };
-    d.promise("Reverse voltage of a diode", ReadingMeasure::Min, "{d1}.v", -reverse(&settled, each.total(typical)), Volt);
+    d.promise(
+        "Reverse voltage of a diode",
+        ReadingMeasure::Min,
+        "{d1}.v",
+        -reverse(&settled, each.total(typical)),
+        Volt,
+    );
     // Each diode carries its share of the pulses; what it drops is that of a typical current.
     d.promise("Loss of a diode", ReadingMeasure::Mean, "{d1}.p", share * load * each.total(typical), Watt);
 }

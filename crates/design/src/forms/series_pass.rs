@@ -82,13 +82,7 @@ fn follower(d: &mut Draft<'_>) {
     d.set("pass", "knee_current", 10.0 * current);
     d.set("base", "resistance", BASE);
     let (top, voltage) = divider(d, wanted, FOLLOWER_REFERENCE, 10e3, 29);
-    d.step(
-        "Output capacitor",
-        Farad,
-        "40u * I / 1",
-        &[("I", current, Ampere)],
-        "40 µF per ampere (common practice)",
-    );
+    d.step("Output capacitor", Farad, "40u * I / 1", &[("I", current, Ampere)], "40 µF per ampere (common practice)");
     let capacitance = d.prefer(Series::E6, Round::Up).max(4.7e-6);
     d.take(capacitance, "E6");
     d.sets("output", "capacitance");
@@ -107,7 +101,8 @@ fn follower(d: &mut Draft<'_>) {
         ],
         "output resistance of an emitter follower (handbook)",
     );
-    let crossover = d.choose("crossover", "Crossover", Hertz, 0.2 * pole, "A fifth of the output's pole unless chosen.");
+    let crossover =
+        d.choose("crossover", "Crossover", Hertz, 0.2 * pole, "A fifth of the output's pole unless chosen.");
     d.step(
         "Compensation capacitor",
         Farad,

@@ -150,8 +150,7 @@ fn pulse(d: &mut Draft<'_>) {
         "definition of the duty",
     );
     d.set("source", "width", width);
-    let delivered =
-        Dc { frequency: 1.0 / period, ripple: nominal, ..Dc::steady(0.0, nominal * duty, highest) };
+    let delivered = Dc { frequency: 1.0 / period, ripple: nominal, ..Dc::steady(0.0, nominal * duty, highest) };
     d.give(JointKind::Dc, &[Own("in"), Gnd], Delivered::Dc(delivered));
     d.width = 8;
 }

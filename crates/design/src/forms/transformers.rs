@@ -1,10 +1,11 @@
 //! Mains transformers. Voltages come first; inductances, turns and resistances follow from them.
 
+use super::filters::planned_capacitance;
 use super::{Form, Needs};
 use crate::delivered::{Ac, Delivered};
 use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own, RailWanted};
-use crate::rectified::{Pulses, settle};
 use crate::forms::rectifiers::SILICON;
+use crate::rectified::{Pulses, settle};
 use circuit::{JointKind, KindId, StageKind, Turn};
 use quantity::Unit::{Ampere, Henry, Hertz, Ohm, One, Volt, VoltAmpere};
 
@@ -170,12 +171,13 @@ fn winding(
         "handbook: peak at lowest line, less what windings and diodes lose",
     );
     let make = |voltage: f64| Winding::new(voltage, rating, arrangement);
-    let capacitance = wanted.current / (line.frequency * per_period * ripple);
     let valley = |voltage: f64| {
         let ac = make(voltage).delivers(line);
         let drop = SILICON.times(diodes, wanted.current);
-        let pulses =
-            Pulses { emf: ac.emf, frequency: line.frequency, resistance: ac.resistance, drop, per_period };
+        let pulses = Pulses { emf: ac.emf, frequency: line.frequency, resistance: ac.resistance, drop, per_period };
+        // The reservoir may plan for more ripple than was planned here, and is rounded to a usual value.
+        let planned = wanted.current / (line.frequency * per_period * ripple);
+        let capacitance = planned.min(planned_capacitance(&pulses, wanted.current)) / 1.2;
         settle(&pulses, ac.emf[0], (capacitance, 0.0), wanted.load()).lowest
     };
     let voltage = d.choose(
@@ -204,7 +206,12 @@ fn primary_inductance(d: &mut Draft<'_>, line: &Ac, rating: f64) -> f64 {
         "Primary inductance",
         Henry,
         "V / (2 * pi * f * m * S / V)",
-        &[("V", line.nominal(), Volt), ("f", line.frequency, Hertz), ("m", MAGNETISING, One), ("S", rating, VoltAmpere)],
+        &[
+            ("V", line.nominal(), Volt),
+            ("f", line.frequency, Hertz),
+            ("m", MAGNETISING, One),
+            ("S", rating, VoltAmpere),
+        ],
         "magnetising current 15 % of the rated one (common practice)",
     )
 }
@@ -319,7 +326,12 @@ fn three_windings(d: &mut Draft<'_>, line: &Ac, windings: [&Winding; 2], nets: [
             if turns == "second_turns" { "Second turns" } else { "Third turns" },
             One,
             "N_1 * V_2 / (k * V_1)",
-            &[("N_1", PRIMARY_TURNS, One), ("V_2", winding.open, Volt), ("k", coupling, One), ("V_1", line.nominal(), Volt)],
+            &[
+                ("N_1", PRIMARY_TURNS, One),
+                ("V_2", winding.open, Volt),
+                ("k", coupling, One),
+                ("V_1", line.nominal(), Volt),
+            ],
             "open-circuit voltage of coupled windings",
         );
         d.sets("transformer", turns);

@@ -66,7 +66,17 @@ pub fn chain(supply: &Supply, forms: &[&str]) -> Supply {
 /// Chains that between them use every form that promises something.
 const MAINS_CHAINS: &[(&str, &[&str])] = &[
     ("9 250m", &["mains", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"]),
-    ("12 400m", &["mains", "centre_tapped_transformer", "centre_tap_rectifier", "reservoir", "adjustable_regulator", "current_load"]),
+    (
+        "12 400m",
+        &[
+            "mains",
+            "centre_tapped_transformer",
+            "centre_tap_rectifier",
+            "reservoir",
+            "adjustable_regulator",
+            "current_load",
+        ],
+    ),
     ("5 30m", &["mains", "transformer", "half_wave", "reservoir", "zener_follower", "resistive_load"]),
     ("24 100m", &["mains", "transformer", "doubler", "fixed_regulator", "resistive_load"]),
     ("15 500m", &["mains", "transformer", "bridge", "clc_filter", "follower_regulator", "resistive_load"]),
@@ -75,8 +85,31 @@ const MAINS_CHAINS: &[(&str, &[&str])] = &[
     ("12 20m", &["mains", "transformer", "bridge", "reservoir", "zener_shunt", "resistive_load"]),
     ("12 40m", &["mains", "transformer", "bridge", "reservoir", "rc_filter", "fixed_regulator", "resistive_load"]),
     ("5 200m", &["mains", "inrush_resistor", "transformer", "bridge", "reservoir", "low_dropout", "power_load"]),
-    ("12 1", &["mains", "isolating_transformer", "inrush_ntc", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"]),
-    ("48 2", &["mains", "transformer", "bypassed_inrush_resistor", "bridge", "reservoir", "overvoltage_clamp", "resistive_load"]),
+    (
+        "12 1",
+        &[
+            "mains",
+            "isolating_transformer",
+            "inrush_ntc",
+            "transformer",
+            "bridge",
+            "reservoir",
+            "fixed_regulator",
+            "resistive_load",
+        ],
+    ),
+    (
+        "48 2",
+        &[
+            "mains",
+            "transformer",
+            "bypassed_inrush_resistor",
+            "bridge",
+            "reservoir",
+            "overvoltage_clamp",
+            "resistive_load",
+        ],
+    ),
 ];
 
 pub fn mains_supplies() -> Vec<Supply> {
@@ -107,14 +140,8 @@ pub fn several_wires() -> Vec<Supply> {
     let bus = OutputDemand { accuracy: text("0.2"), ripple: text("30"), ..output("bus", "520", "1") };
     let bridge = ["three_phase_mains", "three_phase_bridge", "reservoir", "resistive_load"];
     let rails = vec![output("pos", "15", "100m"), output("neg", "-15", "100m")];
-    let split = [
-        "mains",
-        "centre_tapped_transformer",
-        "dual_rail_bridge",
-        "split_reservoir",
-        "split_regulators",
-        "split_load",
-    ];
+    let split =
+        ["mains", "centre_tapped_transformer", "dual_rail_bridge", "split_reservoir", "split_regulators", "split_load"];
     vec![chain(&stated(three, vec![bus]), &bridge), chain(&stated(mains(), rails), &split)]
 }
 

@@ -41,8 +41,7 @@ impl<const HYSTERESIS: bool> Comparator<HYSTERESIS> {
 }
 
 impl<const HYSTERESIS: bool> Device for Comparator<HYSTERESIS> {
-    const INSIDE: &'static [Inside] =
-        if HYSTERESIS { &[Inside::Other, Inside::Other] } else { &[Inside::Other] };
+    const INSIDE: &'static [Inside] = if HYSTERESIS { &[Inside::Other, Inside::Other] } else { &[Inside::Other] };
     const TRIPS: bool = HYSTERESIS;
 
     fn flows<T: Real>(&self, at: &At<'_, T>, f: &mut [T]) {

@@ -28,8 +28,8 @@ mod sine_source;
 mod switches;
 mod thermistor;
 mod three_windings;
-mod trip;
 mod timed_switch;
+mod trip;
 mod voltage_branch;
 mod waveform_sources;
 

@@ -80,7 +80,10 @@ fn routes() -> ApiRouter<App> {
             "/api/supplies/{supply}/edits",
             post_with(compose::edit, |o| o.id("editSupply").response::<409, axum::Json<supplies::Conflict>>()),
         )
-        .api_route("/api/supplies/{supply}/study-defaults", get_with(compose::study_defaults, |o| o.id("studyDefaults")))
+        .api_route(
+            "/api/supplies/{supply}/study-defaults",
+            get_with(compose::study_defaults, |o| o.id("studyDefaults")),
+        )
         .api_route("/api/supplies/{supply}/entry", post_with(entry::evaluate, |o| o.id("evaluateEntry")))
         .api_route(
             "/api/supplies/{supply}/runs",
