@@ -211,7 +211,7 @@ impl<'a> Path<'a> {
             before = stage.after.as_deref().and_then(|id| self.supply.stage(id));
         }
         let ours = || self.outputs.iter().filter(|o| (o.voltage < 0.0) == (rail == NEGATIVE));
-        ours().find(|o| !self.is_served(o)).or(ours().last())
+        ours().find(|o| !self.is_served(o)).or(ours().next_back())
     }
 }
 

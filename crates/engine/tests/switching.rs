@@ -4,7 +4,7 @@ mod common;
 
 use circuit::KindId::{
     Capacitor, Comparator, ControlledSwitch, CurrentSwitch, DcSource, Inductor, Npn, PiecewiseSource, Resistor,
-    SineSource, VoltageControlledVoltage, Zener,
+    SineSource, Zener,
 };
 use common::{Row, circuit, run};
 use mellow_engine::{

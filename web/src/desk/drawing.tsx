@@ -27,6 +27,26 @@ interface Drag {
   dy: number;
 }
 
+/** Squares of the surroundings shown around a chosen stage. */
+const AROUND = 8;
+
+/** What is shown: the whole drawing, or a chosen stage with what lies around it. */
+function framed(drawing: DrawingShown, stage: string | undefined) {
+  const spots = drawing.parts.filter((p) => p.stage === stage).flatMap((p) => p.pins.map(([, s]) => s));
+  if (stage === undefined || spots.length === 0) return drawing;
+  const [xs, ys] = [spots.map((s) => s.x), spots.map((s) => s.y)];
+  return {
+    from: {
+      x: Math.max(drawing.from.x, Math.min(...xs) - AROUND),
+      y: Math.max(drawing.from.y, Math.min(...ys) - AROUND),
+    },
+    to: {
+      x: Math.min(drawing.to.x, Math.max(...xs) + AROUND),
+      y: Math.min(drawing.to.y, Math.max(...ys) + AROUND),
+    },
+  };
+}
+
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],
@@ -36,7 +56,7 @@ const ARROWS: Record<string, [number, number]> = {
 
 /** The circuit as the server laid it out, in grid squares. */
 export function Drawing({ drawing, kinds, findings, part, stage, supply, onPart, editing }: Props) {
-  const { from, to } = drawing;
+  const { from, to } = framed(drawing, stage);
   const svg = useRef<SVGSVGElement>(null);
   const [drag, setDrag] = useState<Drag>();
   const grid = (event: PointerEvent) => {

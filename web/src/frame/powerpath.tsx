@@ -19,7 +19,7 @@ interface Props {
 type Figures = Outcome["stages"][number];
 
 /** Height of a row, where its band runs, and how thick the band is at full and at no power. */
-const ROW = { alone: 96, several: 78 };
+const ROW = { alone: 96, several: 92 };
 const MIDDLE = 60;
 const [THIN, THICK] = [3, 20];
 /** Narrowest a card may get before the path scrolls, px. */

@@ -97,13 +97,19 @@ function limitTexts(requirement: { at_least?: string | null; at_most?: string | 
   return parts.join(", ");
 }
 
-/** The allowed band, and where the value lies; the scale runs from zero past the outer limit. */
+/** The allowed band, and where the value lies; the scale runs from zero past the outer limit, or half a
+ * band beyond both limits. */
 function Gauge({ verdict }: { verdict: Verdict }) {
   const { at_least: low, at_most: high, value } = verdict;
   if (value == null) return null;
-  const top = 1.25 * Math.max(Math.abs(low ?? 0), Math.abs(high ?? 0), Math.abs(value));
-  const place = (v: number) => Math.max(0, Math.min(100, (100 * v) / top));
-  const [from, to] = [place(low ?? 0), place(high ?? top)];
+  const band = low != null && high != null;
+  const beyond = band ? (high - low) / 2 : 0;
+  const bottom = band ? low - beyond : 0;
+  const top = band
+    ? high + beyond
+    : 1.25 * Math.max(Math.abs(low ?? 0), Math.abs(high ?? 0), Math.abs(value));
+  const place = (v: number) => Math.max(0, Math.min(100, (100 * (v - bottom)) / (top - bottom)));
+  const [from, to] = [place(low ?? bottom), place(high ?? top)];
   return (
     <svg viewBox="0 0 100 10" preserveAspectRatio="none" className="h-2.5 w-full" aria-hidden="true">
       <rect x={0} y={3} width={100} height={4} fill="var(--hairline)" />

@@ -16,7 +16,7 @@ const fn filter(
     help: &'static str,
     design: fn(&mut Draft<'_>),
 ) -> Form {
-    Form { id, title, kind: StageKind::Filter, help, takes: Some(takes), design, needs: Needs::Passes }
+    Form::passing(StageKind::Filter, id, title, takes, help, design)
 }
 
 pub(super) const RESERVOIR: Form = Form {

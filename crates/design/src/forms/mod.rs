@@ -38,6 +38,20 @@ pub struct Form {
     pub(crate) needs: Needs,
 }
 
+impl Form {
+    /// A form that passes on what those behind it need.
+    const fn passing(
+        kind: StageKind,
+        id: &'static str,
+        title: &'static str,
+        takes: JointKind,
+        help: &'static str,
+        design: fn(&mut Draft<'_>),
+    ) -> Form {
+        Form { id, title, kind, help, takes: Some(takes), design, needs: Needs::Passes }
+    }
+}
+
 /// How a form passes demands on to what lies before it.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Needs {

@@ -1,6 +1,6 @@
 //! Inrush limiters and clamps.
 
-use super::{Form, Needs};
+use super::Form;
 use crate::delivered::{Ac, Dc, Delivered};
 use crate::draft::{Draft, Net::Inlet, Net::Own, Round};
 use circuit::{JointKind, KindId, ReadingMeasure, StageKind, Turn};
@@ -14,7 +14,7 @@ const fn protection(
     help: &'static str,
     design: fn(&mut Draft<'_>),
 ) -> Form {
-    Form { id, title, kind: StageKind::Protection, help, takes: Some(takes), design, needs: Needs::Passes }
+    Form::passing(StageKind::Protection, id, title, takes, help, design)
 }
 
 pub(super) const INRUSH_RESISTOR: Form = protection(

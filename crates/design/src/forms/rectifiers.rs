@@ -1,7 +1,7 @@
 //! Rectifiers. Each passes pulses on; what becomes of them is the reservoir's to compute.
 
+use super::Form;
 use super::filters::{doubled, planned_capacitance};
-use super::{Form, Needs};
 use crate::delivered::{Ac, Dc, Delivered};
 use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own};
 use crate::rectified::{Drop, Pulses, Settled, settle};
@@ -16,7 +16,7 @@ const fn rectifier(
     help: &'static str,
     design: fn(&mut Draft<'_>),
 ) -> Form {
-    Form { id, title, kind: StageKind::Rectifier, help, takes: Some(takes), design, needs: Needs::Passes }
+    Form::passing(StageKind::Rectifier, id, title, takes, help, design)
 }
 
 pub(super) const HALF_WAVE: Form = rectifier(
