@@ -109,6 +109,8 @@ async fn a_regulated_mains_supply_by_mouse() -> Result<()> {
     page.press("Size everything").await?;
     page.text("[data-part=C1] text", |text| !text.contains("4.7")).await?;
 
+    // The drawing shows all of itself again once no stage is chosen.
+    page.click("[data-stage=reservoir]").await?;
     // Parts are moved, turned and joined in the drawing; what comes loose is said at once.
     let place = || page.script("return document.querySelector('[data-part=R3] > g').getAttribute('transform')");
     let before = place().await?;

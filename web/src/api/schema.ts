@@ -1348,6 +1348,8 @@ export interface components {
       record_from?: string | null;
       /** @description Signals the strips show at first, one list per strip. */
       strips?: string[][];
+      /** @description Whether the duration follows what the circuit suggests, as long as nobody states another. */
+      suggested?: boolean;
       /** @description Accuracy wanted of the traces, relative to full scale; 0.001 if left out. */
       tolerance?: string | null;
     };
