@@ -75,11 +75,11 @@ fn places(part: &DrawnPart) -> Vec<(f64, f64)> {
     let (x, middle) = (f64::from(part.at.x), f64::from(part.at.y) + 0.4 - 0.5 * more);
     let beside = [
         (r + 0.6, middle),
-        (l - 0.6 - w, middle),
+        (l - 1.0 - w, middle),
         (r + 0.6, middle - 1.2),
         (r + 0.6, middle + 1.2),
-        (l - 0.6 - w, middle - 1.2),
-        (l - 0.6 - w, middle + 1.2),
+        (l - 1.0 - w, middle - 1.2),
+        (l - 1.0 - w, middle + 1.2),
     ];
     let (over, under) = (t - AIR - more, b + AIR + ASCENT);
     let level = [

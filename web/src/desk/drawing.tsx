@@ -28,7 +28,7 @@ interface Drag {
 }
 
 /** Squares of the surroundings shown around a chosen stage. */
-const AROUND = 8;
+const AROUND = 16;
 
 /** What is shown: the whole drawing, or a chosen stage with what lies around it. */
 function framed(drawing: DrawingShown, stage: string | undefined) {
