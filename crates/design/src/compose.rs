@@ -1,6 +1,6 @@
 //! Changes of the power path. Each takes a supply and returns another; nothing else is touched.
 
-use crate::demands::tie;
+use crate::demands::{tie, untie};
 use crate::draft::{Draft, Net, Sketch};
 use crate::forms::form;
 use crate::layout::{self, Origin};
@@ -117,7 +117,8 @@ pub fn apply(supply: &Supply, edit: &Edit) -> Result<Supply, ComposeError> {
     match edit {
         Edit::State { source, outputs } => {
             supply.source.clone_from(source);
-            supply.outputs.clone_from(outputs);
+            let before = std::mem::replace(&mut supply.outputs, outputs.clone());
+            untie(&mut supply, &before);
         }
         Edit::Add { form, place, between, choices } => {
             add(&mut supply, form, place, *between, choices)?;

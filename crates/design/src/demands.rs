@@ -1,9 +1,11 @@
 //! Ties what the supply must deliver to readings of a study, so that every run is judged.
 
 use crate::defaults::studies_for;
+use crate::draft::rounded;
 use crate::path::{NEGATIVE, serves};
 use circuit::{
-    Joint, Output, Reading, ReadingMeasure, Requirement, Stage, StageKind, Study, StudyKind, Supply, Window, demands,
+    Joint, Output, OutputDemand, Reading, ReadingMeasure, Requirement, Stage, StageKind, Study, StudyKind, Supply,
+    Window, demands,
 };
 use quantity::entry;
 
@@ -27,20 +29,20 @@ pub(crate) fn tie(supply: &mut Supply) {
         let signal = format!("{net}.v");
         let limits = |deviation: f64| {
             let (a, b) = (output.voltage * (1.0 - deviation), output.voltage * (1.0 + deviation));
-            (entry(round(a.min(b))), entry(round(a.max(b))))
+            (entry(rounded(a.min(b))), entry(rounded(a.max(b))))
         };
         let (low, high) = limits(output.accuracy);
+        let [mean, ripple] = judged_by(&output.id);
         let rows = [
-            (ReadingMeasure::Mean, "mean", format!("{}, mean", output.title), (Some(low), Some(high))),
+            (ReadingMeasure::Mean, mean, format!("{}, mean", output.title), (Some(low), Some(high))),
             (
                 ReadingMeasure::PeakToPeak,
-                "ripple",
+                ripple,
                 format!("{}, ripple", output.title),
-                (None, Some(entry(round(output.ripple)))),
+                (None, Some(entry(rounded(output.ripple)))),
             ),
         ];
-        for (measure, suffix, title, (at_least, at_most)) in rows {
-            let id = format!("{}_{suffix}", output.id);
+        for (measure, id, title, (at_least, at_most)) in rows {
             let reading = Reading {
                 id: id.clone(),
                 title: title.clone(),
@@ -60,9 +62,18 @@ pub(crate) fn tie(supply: &mut Supply) {
     }
 }
 
-/// Four digits are what limits are stated with.
-fn round(value: f64) -> f64 {
-    format!("{value:.3e}").parse().unwrap_or(value)
+/// Identifiers of what an output is judged by: the reading's and the requirement's alike.
+fn judged_by(output: &str) -> [String; 2] {
+    [format!("{output}_mean"), format!("{output}_ripple")]
+}
+
+/// Takes away what judged outputs that are no longer stated.
+pub(crate) fn untie(supply: &mut Supply, before: &[OutputDemand]) {
+    for gone in before.iter().filter(|o| !supply.outputs.iter().any(|other| other.id == o.id)) {
+        let ids = judged_by(&gone.id);
+        supply.requirements.retain(|r| !ids.contains(&r.id));
+        supply.readings.retain(|r| !ids.contains(&r.id));
+    }
 }
 
 fn put<T>(list: &mut Vec<T>, item: T, same: impl Fn(&T) -> bool) {

@@ -67,8 +67,7 @@ pub(crate) struct Settled {
     pub(crate) mean: f64,
     pub(crate) lowest: f64,
     pub(crate) highest: f64,
-    /// Peak and RMS of the current through the path, over the time from pulse to pulse, A.
-    pub(crate) peak_current: f64,
+    /// RMS of the current through the path, over the time from pulse to pulse, A.
     pub(crate) rms_current: f64,
     /// RMS of the capacitor's own current, A.
     pub(crate) ripple_current: f64,
@@ -134,7 +133,6 @@ pub(crate) fn settle(pulses: &Pulses, emf: f64, (capacitance, esr): (f64, f64), 
             settled.mean += v / STEPS as f64;
             settled.lowest = settled.lowest.min(v);
             settled.highest = settled.highest.max(v);
-            settled.peak_current = settled.peak_current.max(i);
             square += i * i / STEPS as f64;
             charge += i / STEPS as f64;
             own += stored * stored / STEPS as f64;

@@ -63,6 +63,14 @@ fn a_branch_hangs_on_the_same_bus() {
 }
 
 #[test]
+fn an_output_taken_back_is_judged_no_longer() {
+    let supply = regulated();
+    assert_eq!(supply.requirements.len(), 2);
+    let without = done(&supply, Edit::State { source: supply.source.clone(), outputs: Vec::new() });
+    assert_eq!((without.requirements.len(), without.readings.len(), errors(&without).len()), (0, 0, 0));
+}
+
+#[test]
 fn another_form_keeps_what_still_applies() {
     let mut supply = regulated();
     set(&mut supply, "D1", "series_resistance", "77m");

@@ -32,7 +32,11 @@ export function useEditing(shown: SupplyShown) {
     onError: (error: Error) => error instanceof Stale && setConflict(error.conflict),
     onSuccess: () => setConflict(undefined),
   };
-  const store = (document: Supply, revision?: number) => save.mutate({ document, revision }, outcome);
+  const store = (document: Supply, revision?: number) => {
+    // What went wrong before is no longer what the title bar has to say.
+    if (path.isError) path.reset();
+    save.mutate({ document, revision }, outcome);
+  };
   const remember = (what: string) => {
     past.current.push({ document: supply, what });
     future.current = [];
@@ -56,6 +60,7 @@ export function useEditing(shown: SupplyShown) {
     },
     /** Has the server change the power path; answers with the stored supply. */
     compose: async (what: string, edit: Edit) => {
+      if (save.isError) save.reset();
       const stored = await path.mutateAsync(edit, outcome).catch(() => undefined);
       if (stored) remember(what);
       return stored;
