@@ -1,13 +1,14 @@
 //! Mistakes that would make a run fail or mislead, each with its place and remedy.
 
 use crate::resolve::{ResolvedPart, analyse};
-use crate::{GND, KindId, Signal, Supply, fit};
+use crate::{GND, Joint, KindId, Signal, Supply, fit};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 
 mod sense;
 
+pub use sense::useless_between;
 pub(crate) use sense::{Sense, sense};
 
 /// One thing found wrong with a supply.
@@ -168,6 +169,22 @@ pub(crate) fn wiring(supply: &Supply, nets: &[String], parts: &[ResolvedPart], f
     measured(parts, findings);
     dc_paths(nets, parts, findings);
     strips(supply, nets, findings);
+    adrift(supply, nets, findings);
+}
+
+/// Stages whose parts have been joined elsewhere by hand, so that what is added behind would hang on nothing.
+fn adrift(supply: &Supply, nets: &[String], findings: &mut Findings) {
+    for stage in &supply.stages {
+        let gone = stage.joints.iter().flat_map(Joint::nets).find(|net| !nets.iter().any(|n| n == net));
+        if let Some(net) = gone {
+            findings.warning(
+                "joint-adrift",
+                Place::Stage { stage: stage.id.clone() },
+                format!("{} passes power on at net {net}, but no pin is on it", stage.title),
+                format!("Name the net its parts are on {net} again, or size and draw the stage anew"),
+            );
+        }
+    }
 }
 
 fn reference(parts: &[ResolvedPart], findings: &mut Findings) {
@@ -215,7 +232,8 @@ fn pin_counts(nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) 
 }
 
 fn shorted_parts(nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) {
-    for part in parts.iter().filter(|p| p.pins.windows(2).all(|w| w[0] == w[1])) {
+    // Pins that are connected to nothing have been told so.
+    for part in parts.iter().filter(|p| p.pins.windows(2).all(|w| w[0] == w[1]) && !nets[p.pins[0]].is_empty()) {
         findings.error(
             "part-shorted",
             Place::part(&part.id),

@@ -36,6 +36,9 @@ pub struct Supply {
     /// The components.
     #[serde(default)]
     pub parts: Vec<Part>,
+    /// Notes in the drawing.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub texts: Vec<Note>,
     /// The ways to try the supply.
     #[serde(default)]
     pub studies: Vec<Study>,
@@ -78,12 +81,30 @@ pub struct Part {
     /// Parameters that differ from the kind's default: a value, an expression or a choice.
     #[serde(default)]
     pub parameters: BTreeMap<String, String>,
+    /// What the part is rated for, by the kind's ratings.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub ratings: BTreeMap<String, String>,
+    /// The entry of the parts catalogue it was taken from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub generic: Option<String>,
     /// Where the part stands in the drawing.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub at: Option<Placement>,
     /// What the part is in its stage's form, for sizing it again.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub role: Option<String>,
+}
+
+/// A note in the drawing.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Note {
+    /// What it says; lines are kept.
+    pub text: String,
+    /// Grid column of its left end.
+    pub x: i32,
+    /// Grid row of its first line.
+    pub y: i32,
 }
 
 /// Place and orientation of a part in the drawing, in grid squares.
@@ -141,9 +162,22 @@ pub struct Study {
     /// Accuracy wanted of the traces, relative to full scale; 0.001 if left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub tolerance: Option<String>,
+    /// Where the power path is cut, to look at the supply so far; whole if left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub cut: Option<Cut>,
     /// Signals the strips show at first, one list per strip.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub strips: Vec<Vec<String>>,
+}
+
+/// The power path cut behind a stage, with a load standing in for what follows.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Cut {
+    /// The stage behind which nothing is left.
+    pub after: String,
+    /// Resistance put across each of its joints' rails, Ω.
+    pub load: String,
 }
 
 /// The kinds of study.
@@ -238,7 +272,17 @@ pub struct Requirement {
 impl Part {
     /// A part that belongs to no stage, with default parameters and no place.
     pub fn new(id: impl Into<String>, kind: KindId, pins: BTreeMap<String, String>) -> Self {
-        Part { id: id.into(), kind, stage: None, pins, parameters: BTreeMap::new(), at: None, role: None }
+        Part {
+            id: id.into(),
+            kind,
+            stage: None,
+            pins,
+            parameters: BTreeMap::new(),
+            ratings: BTreeMap::new(),
+            generic: None,
+            at: None,
+            role: None,
+        }
     }
 }
 
@@ -254,6 +298,7 @@ impl Supply {
             values: Vec::new(),
             stages: Vec::new(),
             parts: Vec::new(),
+            texts: Vec::new(),
             studies: Vec::new(),
             readings: Vec::new(),
             requirements: Vec::new(),

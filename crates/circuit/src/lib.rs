@@ -5,11 +5,14 @@
 //! - [`fit`] finds a device's parameters from points of its data sheet.
 //! - [`expression`] evaluates parameters written in terms of design values.
 //! - [`check()`] finds mistakes and names place and remedy; [`resolve()`] turns a supply
-//!   without errors into a [`Circuit`] of numbers for the engine.
+//!   without errors into a [`Circuit`] of numbers for the engine; [`as_run()`] leaves out what is
+//!   bypassed or cut off first.
+//! - [`changes()`] says in words what became of one version in another.
 //!
 //! There is no behaviour here: no equations, no simulation, no drawing geometry beyond the
 //! placement the document holds.
 
+mod changes;
 mod check;
 mod demand;
 mod document;
@@ -17,21 +20,24 @@ pub mod expression;
 pub mod fit;
 pub mod kinds;
 mod read;
+mod reduce;
 mod resolve;
 mod signal;
 mod stage;
 
-pub use check::{Finding, Place, Severity, check};
+pub use changes::changes;
+pub use check::{Finding, Place, Severity, check, useless_between};
 pub use demand::{Output, OutputDemand, Source, SourceDemand, SourceKind, demands};
 pub use document::{
-    DesignValue, FORMAT, GND, Part, Placement, Reading, ReadingMeasure, Requirement, Study, StudyKind, Supply, Turn,
-    Window,
+    Cut, DesignValue, FORMAT, GND, Note, Part, Placement, Reading, ReadingMeasure, Requirement, Study, StudyKind,
+    Supply, Turn, Window,
 };
 pub use kinds::{Kind, KindId};
 pub use read::ReadError;
+pub use reduce::{STAND_IN, as_run};
 pub use resolve::{
     Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedWindow,
-    design_values, resolve,
+    design_values, number_in, resolve,
 };
 pub use signal::{Quantity, Signal, SignalError, Term};
 pub use stage::{Joint, JointKind, Stage, StageKind};

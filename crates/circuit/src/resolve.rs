@@ -1,6 +1,7 @@
 use crate::check::{Finding, Findings, Place, Sense, Severity, sense, wiring};
 use crate::expression::{evaluate, is_name};
 use crate::kinds::{Form, Parameter};
+use crate::reduce::as_run;
 use crate::{
     GND, Joint, KindId, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply, Window,
 };
@@ -12,7 +13,7 @@ use std::collections::HashMap;
 pub struct Circuit {
     /// Net names; index 0 is `gnd`.
     pub nets: Vec<String>,
-    /// Parts in document order.
+    /// Parts in document order, those of bypassed stages left out.
     pub parts: Vec<ResolvedPart>,
     /// Studies in document order.
     pub studies: Vec<ResolvedStudy>,
@@ -152,8 +153,9 @@ pub fn resolve(supply: &Supply) -> Result<Circuit, Vec<Finding>> {
     if findings.iter().any(|f| f.severity == Severity::Error) { Err(findings) } else { Ok(circuit) }
 }
 
-/// Resolves as far as possible and collects every finding.
+/// Resolves as far as possible and collects every finding. Bypassed stages are left out.
 pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
+    let supply = &as_run(supply, None);
     let mut findings = Findings::default();
     let values = settle_values(supply, &mut findings);
     let (source, _) = crate::demand::find(supply, &mut findings);
@@ -162,7 +164,7 @@ pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
     let stages = stages(supply, &mut findings);
     let (nets, net_index, parts) = parts(supply, &scope, &stages, &mut findings);
     wiring(supply, &nets, &parts, &mut findings);
-    let studies: Vec<_> = supply.studies.iter().map(|s| study(s, &scope, &mut findings)).collect();
+    let studies: Vec<_> = supply.studies.iter().map(|s| study(supply, s, &scope, &mut findings)).collect();
     findings.unique("studies", supply.studies.iter().map(|s| (s.id.as_str(), Place::Study { study: s.id.clone() })));
     let stages = stages
         .into_iter()
@@ -394,6 +396,7 @@ fn parts<'a>(
                 format!("Its parameters are {}", known.join(", ")),
             );
         }
+        ratings(part, scope, findings);
         let mut points = Vec::new();
         let values = kind
             .parameters
@@ -405,6 +408,29 @@ fn parts<'a>(
         parts.push(ResolvedPart { id: part.id.clone(), kind: part.kind, stage, pins, values, points });
     }
     (nets, index, parts)
+}
+
+/// Holds what a part is rated for to its kind's table and to numbers.
+fn ratings(part: &crate::Part, scope: &Scope<'_>, findings: &mut Findings) {
+    for (name, text) in &part.ratings {
+        let place = Place::parameter(&part.id, name);
+        let Some(rating) = part.kind.kind().rating(name) else {
+            let known: Vec<_> = part.kind.kind().ratings.iter().map(|r| r.id).collect();
+            let remedy =
+                if known.is_empty() { "Remove it".into() } else { format!("Its ratings are {}", known.join(", ")) };
+            let message = format!("A {} has no rating {name}", part.kind.kind().name.to_lowercase());
+            findings.error("unknown-rating", place, message, remedy);
+            continue;
+        };
+        let what = format!("Rated {} of {}", rating.name.to_lowercase(), part.id);
+        scope.number(text, rating.unit, (0.0, 1e12), &what, place, findings);
+    }
+}
+
+/// The number a text of a part means.
+pub fn number_in(supply: &Supply, text: &str, unit: Unit) -> Option<f64> {
+    let values = design_values(supply);
+    evaluate(text, unit, &|name| values.get(name).copied()).ok()
 }
 
 fn parameter(
@@ -469,8 +495,27 @@ fn parameter(
     }
 }
 
-fn study(study: &Study, scope: &Scope<'_>, findings: &mut Findings) -> ResolvedStudy {
+fn study(supply: &Supply, study: &Study, scope: &Scope<'_>, findings: &mut Findings) -> ResolvedStudy {
     let place = || Place::Study { study: study.id.clone() };
+    if let Some(cut) = &study.cut {
+        match supply.stage(&cut.after) {
+            None => findings.error(
+                "unknown-stage",
+                place(),
+                format!("Study {} is cut behind stage {}, which does not exist", study.id, cut.after),
+                "Name a stage of this supply, or let the study run the whole path",
+            ),
+            Some(stage) if stage.joints.is_empty() => findings.error(
+                "nothing-behind",
+                place(),
+                format!("Study {} is cut behind {}, which passes no power on", study.id, stage.title),
+                "Cut behind a stage that something can be joined to",
+            ),
+            Some(_) => {}
+        }
+        let what = format!("Stand-in load of study {}", study.id);
+        scope.number(&cut.load, Unit::Ohm, (1e-6, 1e12), &what, place(), findings);
+    }
     let mut number = |text: &str, unit, range, what: &str| {
         scope.number(text, unit, range, &format!("{what} of study {}", study.id), place(), findings)
     };

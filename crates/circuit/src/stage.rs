@@ -27,6 +27,9 @@ pub struct Stage {
     /// Where further stages can be joined behind it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub joints: Vec<Joint>,
+    /// Whether it is left out of every run, what follows being joined to what comes before.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub bypassed: bool,
     /// What was chosen when it was sized, by the identifier of the choice.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub choices: BTreeMap<String, String>,
@@ -118,6 +121,14 @@ impl Joint {
             Joint::ThreePhase { l1, l2, l3, neutral } => vec![l1, l2, l3, neutral],
             Joint::Dc { plus, minus } => vec![plus, minus],
             Joint::Split { plus, zero, minus } => vec![plus, zero, minus],
+        }
+    }
+
+    /// Gives one of its nets another name.
+    pub fn rename(&mut self, from: &str, to: &str) {
+        let nets = self.nets().into_iter().map(|net| if net == from { to } else { net }.to_owned()).collect();
+        if let Some(renamed) = Joint::of(self.kind(), nets) {
+            *self = renamed;
         }
     }
 

@@ -25,6 +25,8 @@ pub(crate) struct Ask {
     pub(crate) choices: BTreeMap<String, String>,
     /// The outputs of the supply.
     pub(crate) outputs: Vec<Output>,
+    /// Values of the stage's parts that were set by hand, by role and parameter (`reservoir.capacitance`), SI.
+    pub(crate) by_hand: BTreeMap<String, f64>,
 }
 
 /// What is needed behind a joint.
@@ -145,6 +147,8 @@ pub(crate) struct Sketch {
     pub(crate) at: Placement,
     pub(crate) nets: Vec<Net>,
     pub(crate) parameters: BTreeMap<&'static str, String>,
+    /// What a part there must be rated for.
+    pub(crate) ratings: BTreeMap<&'static str, String>,
 }
 
 /// A form's answer in the making.
@@ -268,8 +272,9 @@ impl<'a> Draft<'a> {
         ideal
     }
 
-    /// Takes a preferred value for the last step's result.
-    pub(crate) fn prefer(&mut self, series: Series, round: Round) -> f64 {
+    /// Takes a preferred value for the last step's result, of the usual series unless another was chosen.
+    pub(crate) fn prefer(&mut self, usual: Series, round: Round) -> f64 {
+        let series = self.series(usual);
         let Some(step) = self.steps.last_mut() else { return f64::NAN };
         let ideal = step.ideal;
         let nearest = series.nearest(ideal).unwrap_or(ideal);
@@ -280,16 +285,19 @@ impl<'a> Draft<'a> {
             Round::Down => series.previous(ideal),
         };
         step.taken = taken.or(step.taken);
-        step.from = Some(match series {
-            Series::E3 => "E3",
-            Series::E6 => "E6",
-            Series::E12 => "E12",
-            Series::E24 => "E24",
-            Series::E48 => "E48",
-            Series::E96 => "E96",
-            Series::E192 => "E192",
-        });
+        step.from = Some(series_name(series));
         taken.unwrap_or(ideal)
+    }
+
+    /// The series preferred values are taken from; it can be chosen once a form takes any.
+    fn series(&mut self, usual: Series) -> Series {
+        let chosen = self.ask.choices.get(SERIES).and_then(|c| OFFERED.into_iter().find(|s| series_name(*s) == c));
+        if !self.choices.iter().any(|c| c.id == SERIES) {
+            let named = OFFERED.map(|s| (series_name(s), series_name(s)));
+            let options: Vec<_> = std::iter::once(("usual", "usual for each")).chain(named).collect();
+            self.pick(SERIES, "Preferred values", &options, "The series of IEC 60063 that values are taken from.");
+        }
+        chosen.unwrap_or(usual)
     }
 
     /// Takes the smallest of a ladder of usual values that is no smaller than the last step's result.
@@ -308,21 +316,33 @@ impl<'a> Draft<'a> {
         value
     }
 
-    /// Writes what the last step took into a part's parameter.
-    pub(crate) fn sets(&mut self, role: &'static str, parameter: &'static str) {
-        let Some(step) = self.steps.last_mut() else { return };
+    /// Writes what the last step took into a part's parameter; returns the value in force.
+    pub(crate) fn sets(&mut self, role: &'static str, parameter: &'static str) -> f64 {
+        let Some(step) = self.steps.last_mut() else { return f64::NAN };
         step.sets = Some(format!("{role}.{parameter}"));
         let value = step.taken.unwrap_or(step.ideal);
-        self.set(role, parameter, value);
+        self.set(role, parameter, value)
     }
 
-    /// Writes a number into a part's parameter.
-    pub(crate) fn set(&mut self, role: &'static str, parameter: &'static str, value: f64) {
+    /// Writes a number into a part's parameter; returns the value in force, which is another if it was set
+    /// by hand.
+    pub(crate) fn set(&mut self, role: &'static str, parameter: &'static str, value: f64) -> f64 {
         self.word(role, parameter, &entry(rounded(value)));
+        self.ask.by_hand.get(&format!("{role}.{parameter}")).copied().unwrap_or(value)
     }
 
-    /// A number written into a part's parameter before.
+    /// Rates a part for a value.
+    pub(crate) fn rates(&mut self, role: &'static str, rating: &'static str, value: f64) {
+        if let Some(part) = self.parts.iter_mut().find(|p| p.role == role) {
+            part.ratings.insert(rating, entry(rounded(value)));
+        }
+    }
+
+    /// A part's parameter in force: set by hand, or written before.
     pub(crate) fn value(&self, role: &str, parameter: &str) -> f64 {
+        if let Some(value) = self.ask.by_hand.get(&format!("{role}.{parameter}")) {
+            return *value;
+        }
         let part = self.parts.iter().find(|p| p.role == role);
         let text = part.and_then(|p| p.parameters.get(parameter));
         text.and_then(|t| quantity::parse(t, Unit::One).ok()).unwrap_or(f64::NAN)
@@ -350,7 +370,14 @@ impl<'a> Draft<'a> {
         nets: &[Net],
     ) {
         let at = Placement { x, y, turn, mirror };
-        self.parts.push(Sketch { role, kind, at, nets: nets.to_vec(), parameters: BTreeMap::new() });
+        self.parts.push(Sketch {
+            role,
+            kind,
+            at,
+            nets: nets.to_vec(),
+            parameters: BTreeMap::new(),
+            ratings: BTreeMap::new(),
+        });
     }
 
     /// A joint behind the stage.
@@ -361,6 +388,22 @@ impl<'a> Draft<'a> {
     /// Promises a number.
     pub(crate) fn promise(&mut self, title: &str, measure: ReadingMeasure, signal: &str, value: f64, unit: Unit) {
         self.promises.push(Promise { title: title.to_owned(), measure, signal: signal.to_owned(), value, unit });
+    }
+}
+
+/// The choice of a series, and which are offered.
+const SERIES: &str = "series";
+const OFFERED: [Series; 5] = [Series::E3, Series::E6, Series::E12, Series::E24, Series::E96];
+
+fn series_name(series: Series) -> &'static str {
+    match series {
+        Series::E3 => "E3",
+        Series::E6 => "E6",
+        Series::E12 => "E12",
+        Series::E24 => "E24",
+        Series::E48 => "E48",
+        Series::E96 => "E96",
+        Series::E192 => "E192",
     }
 }
 

@@ -121,3 +121,15 @@ fn line_up(supply: &mut Supply, path: &Path<'_>, stage: &str, (x, y): (i32, i32)
         line_up(supply, path, &next, (end + GAP, row), rows);
     }
 }
+
+/// Squares around a part in which no other should stand.
+const CLEAR: i32 = 6;
+
+/// The spot nearest to one that is clear of other parts, rings of squares outwards.
+pub(crate) fn free_near(supply: &Supply, (x, y): (i32, i32)) -> (i32, i32) {
+    let taken: Vec<Placement> = supply.parts.iter().filter_map(|p| p.at).collect();
+    let clear = |x: i32, y: i32| !taken.iter().any(|at| (at.x - x).abs() < CLEAR && (at.y - y).abs() < CLEAR);
+    let ring = |r: i32| (-r..=r).flat_map(move |k| [(x + k, y - r), (x + k, y + r), (x - r, y + k), (x + r, y + k)]);
+    // There is always room beyond all that is taken.
+    (0..).flat_map(ring).find(|(x, y)| clear(*x, *y)).unwrap_or((x, y))
+}

@@ -4,11 +4,15 @@
 //!   what those behind need, with every formula shown.
 //! - [`propose`] asks a form for its design at a place in a supply, [`apply`] changes the supply:
 //!   adds, sizes again, removes, replaces, moves stages, and states what the supply must do.
+//! - [`catalogue`] lists generic parts with ratings, [`bom`] what a supply is made of, [`TEMPLATES`] supplies
+//!   to begin with.
 //! - [`studies_for`] finds how long to simulate, with the reason.
 //!
 //! There is no simulation here: what sizing promises is computed from formulas and, for rectifiers with
 //! a reservoir, from the periodic state of one diode path.
 
+mod bom;
+mod catalogue;
 mod compose;
 mod defaults;
 mod delivered;
@@ -20,11 +24,16 @@ mod layout;
 mod path;
 mod proposal;
 mod rectified;
+mod stress;
+mod templates;
 
-pub use compose::{ComposeError, Edit, apply};
+pub use bom::{BomRow, bom, bom_csv};
+pub use catalogue::{Entry, Search, catalogue, slug};
+pub use compose::{Completion, ComposeError, Edit, Joining, Reading, apply, joining, read_line};
 pub use defaults::{StudyDefault, studies_for};
 pub use draft::{Choice, Promise, Step};
 pub use findings::check;
 pub use forms::{FORMS, Form, form};
 pub use path::Place;
 pub use proposal::{Proposal, ProposedPart, propose, size};
+pub use templates::{TEMPLATES, Template};

@@ -2,8 +2,10 @@
 
 use crate::delivered::Delivered;
 use crate::draft::{Ask, Draft, RailWanted, Wanted};
-use crate::forms::{Form, Needs, form};
-use circuit::{Output, Source, SourceKind, Stage, StageKind, Supply, demands};
+use crate::forms::{Form, Needs, Rectifies, form};
+use crate::proposal::by_hand;
+use circuit::kinds::Parameter;
+use circuit::{Output, Source, SourceKind, Stage, StageKind, Supply, demands, number_in};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -38,6 +40,8 @@ pub(crate) struct Path<'a> {
     /// Current a stage draws at nominal line, A, and how it changes with the voltage, S, where that
     /// follows from what it gets.
     drawn: BTreeMap<&'a str, (Option<f64>, Option<f64>)>,
+    /// Values set by hand in each stage, by role and parameter, SI.
+    by_hand: BTreeMap<&'a str, BTreeMap<String, f64>>,
 }
 
 impl<'a> Path<'a> {
@@ -45,7 +49,14 @@ impl<'a> Path<'a> {
         let (source, outputs) = demands(supply);
         let mains = Source { kind: SourceKind::Mains, nominal: 230.0, lowest: 207.0, highest: 253.0, frequency: 50.0 };
         let source = source.unwrap_or(mains);
-        let mut path = Path { supply, source, outputs, delivered: BTreeMap::new(), drawn: BTreeMap::new() };
+        let mut path = Path {
+            supply,
+            source,
+            outputs,
+            delivered: BTreeMap::new(),
+            drawn: BTreeMap::new(),
+            by_hand: set_by_hand(supply),
+        };
         for _ in 0..ROUNDS {
             let before = path.drawn.clone();
             // Stages stand behind those that feed them, so one walk delivers all the way.
@@ -155,10 +166,10 @@ impl<'a> Path<'a> {
         }))
     }
 
-    /// The first rectifier at or behind these stages: diodes in the path and pulses per period.
-    fn rectifier<'s>(&'s self, stages: impl Iterator<Item = &'s Stage>) -> Option<&'s str> {
+    /// The first rectifier at or behind these stages.
+    fn rectifier<'s>(&'s self, stages: impl Iterator<Item = &'s Stage>) -> Option<Rectifies> {
         for stage in stages {
-            let own = stage.form.as_deref().filter(|f| rectifier_path(f).is_some());
+            let own = stage.form.as_deref().and_then(form).and_then(|f| f.rectifies);
             if let Some(found) = own.or_else(|| self.rectifier(self.behind(&stage.id))) {
                 return Some(found);
             }
@@ -170,11 +181,8 @@ impl<'a> Path<'a> {
     pub(crate) fn ask(&self, place: &Place, form: &Form, choices: &BTreeMap<String, String>, behind: &[&Stage]) -> Ask {
         let wanted = Self::sum(behind.iter().map(|s| self.wanted_by(s)).chain([self.unserved()]));
         let mut wanted = if matches!(form.needs, Needs::Passes) { wanted } else { self.needs(form, choices, wanted) };
-        let mut rectifier = self.rectifier(behind.iter().copied());
-        if rectifier_path(form.id).is_some() {
-            rectifier = Some(form.id);
-        }
-        if rectifier == Some("doubler") && form.id != "doubler" {
+        let rectifier = form.rectifies.or_else(|| self.rectifier(behind.iter().copied()));
+        if form.rectifies.is_none() && rectifier.is_some_and(|r| r.halves) {
             // Each half of a doubler gives half of the voltage.
             wanted.plus.lowest *= 0.5;
         }
@@ -182,17 +190,27 @@ impl<'a> Path<'a> {
             source: self.source,
             before: self.delivered(place),
             wanted,
-            rectifier: rectifier.and_then(rectifier_path),
+            rectifier: rectifier.map(|r| (r.diodes, r.pulses)),
             choices: choices.clone(),
             outputs: self.outputs.clone(),
+            by_hand: BTreeMap::new(),
         }
     }
 
-    /// What a stage of this supply is asked.
+    /// What a stage of this supply is asked, given the values set by hand.
     pub(crate) fn ask_of(&self, stage: &Stage, form: &Form, choices: &BTreeMap<String, String>) -> Ask {
         let place = Place { after: stage.after.clone(), joint: stage.from_joint };
         let behind: Vec<&Stage> = self.behind(&stage.id).collect();
-        self.ask(&place, form, choices, &behind)
+        let by_hand = self.by_hand.get(stage.id.as_str()).cloned().unwrap_or_default();
+        Ask { by_hand, ..self.ask(&place, form, choices, &behind) }
+    }
+
+    /// The resistance that draws what the stages behind one draw, Ω, where both voltage and current are known.
+    pub(crate) fn stand_in(&self, stage: &Stage) -> Option<f64> {
+        let delivered = self.delivered(&Place { after: Some(stage.id.clone()), joint: 0 })?;
+        let voltage = delivered.dc().map(|dc| dc.nominal).or(delivered.ac().map(|ac| ac.nominal()))?;
+        let current = self.wanted_behind(&stage.id).larger().current;
+        Some(voltage / current).filter(|r| r.is_finite() && *r > 0.0)
     }
 
     /// What is delivered at a place.
@@ -215,6 +233,25 @@ impl<'a> Path<'a> {
     }
 }
 
+/// Parameters of parts that differ from what sizing wrote, stage by stage; choices among words are left out.
+fn set_by_hand(supply: &Supply) -> BTreeMap<&str, BTreeMap<String, f64>> {
+    let mut found: BTreeMap<&str, BTreeMap<String, f64>> = BTreeMap::new();
+    for part in &supply.parts {
+        let (Some(stage), Some(role)) = (part.stage.as_deref().and_then(|id| supply.stage(id)), &part.role) else {
+            continue;
+        };
+        for parameter in part.kind.kind().parameters {
+            let Parameter { id, form: circuit::kinds::Form::Quantity { unit, .. }, .. } = parameter else { continue };
+            if by_hand(stage, part, role, id)
+                && let Some(value) = part.parameters.get(*id).and_then(|text| number_in(supply, text, *unit))
+            {
+                found.entry(&stage.id).or_default().insert(format!("{role}.{id}"), value);
+            }
+        }
+    }
+    found
+}
+
 /// The choices that say which output a stage serves, on its positive and on its negative rail.
 pub(crate) const OUTPUT: &str = "output";
 pub(crate) const NEGATIVE: &str = "negative";
@@ -222,15 +259,4 @@ pub(crate) const NEGATIVE: &str = "negative";
 /// Whether a stage serves an output.
 pub(crate) fn serves(stage: &Stage, output: &str) -> bool {
     [OUTPUT, NEGATIVE].iter().any(|rail| stage.choices.get(*rail).is_some_and(|o| o == output))
-}
-
-/// Diodes in the path and pulses per period of a rectifier, as its reservoir sees it.
-fn rectifier_path(form: &str) -> Option<(f64, f64)> {
-    match form {
-        "half_wave" | "doubler" => Some((1.0, 1.0)),
-        "centre_tap_rectifier" | "dual_rail_bridge" => Some((1.0, 2.0)),
-        "bridge" => Some((2.0, 2.0)),
-        "three_phase_bridge" => Some((2.0, 6.0)),
-        _ => None,
-    }
 }

@@ -100,11 +100,16 @@ pub fn size(supply: &Supply, stage: &str, choices: &BTreeMap<String, String>) ->
         })
     });
     let parts = parts.collect();
-    let Draft { choices, steps, promises, warnings, .. } = draft;
-    let nets = role_names(&draft.joints, stage);
-    let promises = promises.into_iter().map(|p| Promise { signal: named(&p.signal, supply, stage, &nets), ..p });
-    let promises = promises.collect();
+    let promises = settled_promises(supply, stage, &draft);
+    let Draft { choices, steps, warnings, .. } = draft;
     Ok(Proposal { form: form.id, title: stage.title.clone(), choices, steps, promises, warnings, parts })
+}
+
+/// What a stage's draft promises, of the parts and nets the supply has.
+pub(crate) fn settled_promises(supply: &Supply, stage: &Stage, draft: &Draft<'_>) -> Vec<Promise> {
+    let nets = role_names(&draft.joints, stage);
+    let settled = |p: &Promise| Promise { signal: named(&p.signal, supply, stage, &nets), ..p.clone() };
+    draft.promises.iter().map(settled).collect()
 }
 
 /// The form of a stage.

@@ -73,6 +73,9 @@ pub(crate) struct Settled {
     pub(crate) ripple_current: f64,
     /// Output voltage through the pulse, V.
     pub(crate) trace: Vec<f64>,
+    /// When the path begins and ceases to conduct, as parts of the time from pulse to pulse; the source's
+    /// peak is at a half.
+    pub(crate) conducts: (f64, f64),
 }
 
 impl Settled {
@@ -130,6 +133,10 @@ pub(crate) fn settle(pulses: &Pulses, emf: f64, (capacitance, esr): (f64, f64), 
         settled = Settled { lowest: f64::INFINITY, highest: f64::NEG_INFINITY, ..Settled::default() };
         walk(0.5 * (low + high), state, &mut |v, i, stored| {
             settled.trace.push(v);
+            if i > 0.0 {
+                let now = settled.trace.len() as f64 / STEPS as f64;
+                settled.conducts = (if settled.conducts.1 > 0.0 { settled.conducts.0 } else { now }, now);
+            }
             settled.mean += v / STEPS as f64;
             settled.lowest = settled.lowest.min(v);
             settled.highest = settled.highest.max(v);

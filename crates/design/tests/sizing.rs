@@ -78,6 +78,33 @@ fn regulators_are_sized_as_by_hand() {
 }
 
 #[test]
+fn a_fuse_and_a_synchronous_bridge_are_sized_as_by_hand() {
+    let supply = stated(mains(), vec![output("rail", "9", "250m")]);
+    let forms = ["mains", "fuse", "transformer", "synchronous_bridge", "reservoir", "fixed_regulator"];
+    let supply = chain(&supply, &forms);
+    let sized = |stage: &str| size(&supply, stage, &BTreeMap::new()).unwrap();
+    // 1.3 · 0.255 A · 11.5 V / (0.6 · 230 V) = 27.63 mA; 1.6 times that is 44.2 mA, the next fuse 100 mA,
+    // and 200 mV at 100 mA are 2 Ω.
+    let fuse = sized("fuse");
+    close(result(&fuse, "Line current, RMS"), 27.63e-3);
+    close(result(&fuse, "Rated current"), 44.2e-3);
+    close(result(&fuse, "Cold resistance"), 2.0);
+    assert_eq!(supply.part("R2").unwrap().ratings["rms_current"], "100m");
+    // 50 mV / 255 mA; the gates of a diagonal open together, those of the other half a period later.
+    let bridge = sized("synchronous_bridge");
+    close(result(&bridge, "On-resistance"), 0.05 / 0.255);
+    let delay = |gate: &str| {
+        let part = supply.parts.iter().find(|p| p.role.as_deref() == Some(gate)).unwrap();
+        quantity::parse(&part.parameters["delay"], quantity::Unit::Second).unwrap()
+    };
+    assert!(
+        (delay("g2") - delay("g1") - 10e-3).abs() < 1e-5 && delay("g1") == delay("g4") && delay("g2") == delay("g3")
+    );
+    // The sine is above the bus around its peak, a quarter of a period in.
+    assert!(delay("g1") > 2e-3 && delay("g1") < 5e-3, "{}", delay("g1"));
+}
+
+#[test]
 fn a_form_says_what_it_cannot_do() {
     let low = chain(&stated(direct("10"), vec![output("rail", "9", "100m")]), &["dc_source", "fixed_regulator"]);
     let proposal = size(&low, "fixed_regulator", &BTreeMap::new()).unwrap();

@@ -110,6 +110,11 @@ pub(crate) fn text_of(part: &DrawnPart) -> Box {
     text_box(part.label_at, &part.label)
 }
 
+/// What a note covers.
+pub(crate) fn room_of(note: &crate::DrawnNote) -> Box {
+    text_box((f64::from(note.at.x), f64::from(note.at.y)), &note.lines)
+}
+
 /// What a net's name covers.
 pub(crate) fn name_of(net: &DrawnNet) -> Option<Box> {
     Some(text_box(net.label_at?, &[&net.net]))

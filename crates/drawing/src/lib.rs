@@ -36,6 +36,17 @@ pub struct Drawing {
     pub parts: Vec<DrawnPart>,
     /// Every net that has a wire or a label.
     pub nets: Vec<DrawnNet>,
+    /// Notes, in document order.
+    pub notes: Vec<DrawnNote>,
+}
+
+/// A note in its place.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct DrawnNote {
+    /// Its text, line by line.
+    pub lines: Vec<String>,
+    /// Where the first line begins.
+    pub at: Spot,
 }
 
 /// A part in its place.
@@ -94,7 +105,13 @@ pub fn draw(supply: &Supply) -> Drawing {
     if parts.is_empty() {
         (from, to) = (Spot { x: 0, y: 0 }, Spot { x: 20, y: 10 });
     }
+    let notes: Vec<DrawnNote> = supply
+        .texts
+        .iter()
+        .map(|n| DrawnNote { lines: n.text.lines().map(str::to_owned).collect(), at: Spot { x: n.x, y: n.y } })
+        .collect();
     let texts = parts.iter().map(labels::text_of).chain(nets.iter().filter_map(labels::name_of));
+    let texts = texts.chain(notes.iter().map(labels::room_of));
     for (left, top, right, bottom) in texts {
         from = Spot { x: from.x.min(left.floor() as i32), y: from.y.min(top.floor() as i32) };
         to = Spot { x: to.x.max(right.ceil() as i32), y: to.y.max(bottom.ceil() as i32) };
@@ -102,7 +119,7 @@ pub fn draw(supply: &Supply) -> Drawing {
     // The reference symbol hangs beneath the lowest wire.
     let from = Spot { x: from.x - 2, y: from.y - 2 };
     let to = Spot { x: to.x + 2, y: to.y + 4 };
-    Drawing { from, to, parts, nets }
+    Drawing { from, to, parts, nets, notes }
 }
 
 pub(crate) fn is_ground(net: &str) -> bool {

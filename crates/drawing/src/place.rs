@@ -12,13 +12,15 @@ pub(crate) fn parts(supply: &Supply) -> Vec<DrawnPart> {
     let lowest = supply.parts.iter().filter_map(|p| p.at.map(|at| at.y)).max().map_or(4, |y| y + PITCH);
     let circuit = resolve(supply).ok();
     let mut unplaced = 0;
-    let drawn = supply.parts.iter().enumerate().map(|(index, part)| {
+    let drawn = supply.parts.iter().map(|part| {
         let at = part.at.unwrap_or_else(|| {
             unplaced += 1;
             let (column, row) = ((unplaced - 1) % ROW, (unplaced - 1) / ROW);
             Placement { x: PITCH * column + 4, y: lowest + PITCH * row, turn: Turn::None, mirror: false }
         });
-        drawn(part, at, circuit.as_ref().map(|c| c.parts[index].values.as_slice()))
+        // A part of a bypassed stage is drawn, but not run.
+        let resolved = circuit.as_ref().and_then(|c| Some(c.parts[c.part(&part.id)?].values.as_slice()));
+        drawn(part, at, resolved)
     });
     drawn.collect()
 }

@@ -11,9 +11,19 @@ const INK: &str = "#1F2933";
 const MUTED: &str = "#5F6B7A";
 const NET: &str = "#0E7C7B";
 
+/// Writing into a text cannot fail, so what it returns says nothing.
+macro_rules! put {
+    ($text:expr, $($piece:tt)*) => {
+        let _ = writeln!($text, $($piece)*);
+    };
+}
+
+/// Grid squares between the lines of a note.
+const NOTE_LINE: f64 = 1.45;
+
 /// The drawing as SVG, in ink on nothing.
 pub fn svg(drawing: &Drawing) -> String {
-    let Drawing { from, to, parts, nets } = drawing;
+    let Drawing { from, to, parts, nets, notes } = drawing;
     let (width, height) = (to.x - from.x, to.y - from.y);
     let mut text = format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{}\" height=\"{}\" viewBox=\"{} {} {width} {height}\" \
@@ -26,14 +36,18 @@ pub fn svg(drawing: &Drawing) -> String {
     );
     nets.iter().for_each(|net| wires(&mut text, net));
     parts.iter().for_each(|part| drawn(&mut text, part));
+    for note in notes {
+        for (k, line) in note.lines.iter().enumerate() {
+            let y = f64::from(note.at.y) + NOTE_LINE * k as f64;
+            put!(
+                text,
+                "<text x=\"{}\" y=\"{y}\" font-style=\"italic\" fill=\"{MUTED}\" stroke=\"none\">{}</text>",
+                note.at.x,
+                escaped(line)
+            );
+        }
+    }
     text + "</svg>\n"
-}
-
-/// Writing into a text cannot fail, so what it returns says nothing.
-macro_rules! put {
-    ($text:expr, $($piece:tt)*) => {
-        let _ = writeln!($text, $($piece)*);
-    };
 }
 
 fn wires(text: &mut String, net: &DrawnNet) {

@@ -60,13 +60,8 @@ fn part(index: usize, thrown: &Thrown) -> Part {
     };
     let parameters = kind.parameters.iter().zip(&thrown.parameters);
     Part {
-        id: format!("{}{}", kind.letter, 100 + index),
-        kind: kind.id,
-        stage: None,
-        pins: pins.collect(),
         parameters: parameters.filter_map(|(p, d)| Some((p.id.to_owned(), text(&p.form, *d)?))).collect(),
-        at: None,
-        role: None,
+        ..Part::new(format!("{}{}", kind.letter, 100 + index), kind.id, pins.collect())
     }
 }
 
@@ -80,7 +75,7 @@ fn supply(parts: &[Thrown]) -> Supply {
     let two = |id: &str, kind: KindId, net: &str, parameter: (&str, &str)| {
         let names = kind.kind().pins.iter().map(|p| p.id.to_owned()).zip([net.to_owned(), "gnd".to_owned()]);
         let parameters = BTreeMap::from([(parameter.0.to_owned(), parameter.1.to_owned())]);
-        Part { id: id.to_owned(), kind, stage: None, pins: names.collect(), parameters, at: None, role: None }
+        Part { parameters, ..Part::new(id, kind, names.collect()) }
     };
     supply.parts.push(two("V1", KindId::SineSource, "a", ("amplitude", "10")));
     for net in &NETS[1..] {

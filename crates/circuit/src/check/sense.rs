@@ -52,8 +52,8 @@ fn listens(kind: KindId) -> &'static [usize] {
     }
 }
 
-/// Pairs of pins that make a part useless when they are on one net.
-fn working(kind: KindId) -> &'static [(usize, usize)] {
+/// Pairs of pins that make a part useless when they are on one net; none where only all of them do.
+pub fn useless_between(kind: KindId) -> &'static [(usize, usize)] {
     match kind {
         KindId::IdealTransformer
         | KindId::CoupledWindings
@@ -69,7 +69,7 @@ fn working(kind: KindId) -> &'static [(usize, usize)] {
 
 fn bypassed(s: &Sense<'_>, findings: &mut Findings) {
     for part in s.parts.iter().filter(|p| !p.pins.windows(2).all(|w| w[0] == w[1])) {
-        for (a, b) in working(part.kind).iter().filter(|(a, b)| part.pins[*a] == part.pins[*b]) {
+        for (a, b) in useless_between(part.kind).iter().filter(|(a, b)| part.pins[*a] == part.pins[*b]) {
             let pins = part.kind.kind().pins;
             findings.warning(
                 "part-bypassed",

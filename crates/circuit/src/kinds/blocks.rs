@@ -70,6 +70,7 @@ pub(super) const AMPLIFIER: Kind = Kind {
         ),
         quantity("supply_current", "Supply current", Unit::Ampere, "1m", (0.0, 10.0), "Current drawn without load."),
     ],
+    ratings: &[],
     dc_paths: &[(0, 4), (1, 2), (3, 4)],
     fixes_voltage: false,
 };
@@ -100,6 +101,7 @@ pub(super) const COMPARATOR: Kind = Kind {
         quantity("offset", "Input offset", Unit::Volt, "0", (-1.0, 1.0), "Shift of both thresholds."),
         quantity("supply_current", "Supply current", Unit::Ampere, "0.5m", (0.0, 10.0), "Current drawn without load."),
     ],
+    ratings: &[],
     dc_paths: &[(0, 4), (3, 4)],
     fixes_voltage: false,
 };
@@ -168,6 +170,7 @@ pub(super) const SHUNT_REFERENCE: Kind = Kind {
             "Largest current drawn.",
         ),
     ],
+    ratings: &[CURRENT, POWER],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -223,6 +226,7 @@ pub(super) const SERIES_REFERENCE: Kind = Kind {
             "Current drawn without load.",
         ),
     ],
+    ratings: &[POWER],
     dc_paths: &[(0, 1), (0, 2)],
     fixes_voltage: false,
 };
@@ -299,6 +303,7 @@ pub(super) const REGULATOR: Kind = Kind {
             "Current into the common pin, or out of the adjust pin.",
         ),
     ],
+    ratings: &[INPUT_VOLTAGE, POWER],
     dc_paths: &[(0, 1), (0, 2)],
     fixes_voltage: false,
 };

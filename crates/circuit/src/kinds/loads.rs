@@ -19,6 +19,7 @@ pub(super) const CURRENT_LOAD: Kind = Kind {
             "Voltage below which the current falls towards zero.",
         ),
     ],
+    ratings: &[],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -40,6 +41,7 @@ pub(super) const POWER_LOAD: Kind = Kind {
             "Voltage below which the power falls with its square.",
         ),
     ],
+    ratings: &[],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -66,6 +68,7 @@ pub(super) const STEPPED_LOAD: Kind = Kind {
             "Voltage below which the current falls towards zero.",
         ),
     ],
+    ratings: &[],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };

@@ -16,6 +16,7 @@ pub(super) const IDEAL_TRANSFORMER: Kind = Kind {
         (1e-6, 1e6),
         "Primary turns per secondary turn.",
     ))],
+    ratings: &[RMS_CURRENT],
     dc_paths: TWO_PATHS,
     fixes_voltage: false,
 };
@@ -68,6 +69,7 @@ pub(super) const COUPLED_WINDINGS: Kind = Kind {
             "Resistance of the secondary winding.",
         ),
     ],
+    ratings: &[RMS_CURRENT],
     dc_paths: TWO_PATHS,
     fixes_voltage: false,
 };
@@ -133,6 +135,7 @@ pub(super) const CORE_TRANSFORMER: Kind = Kind {
         resistance("primary_resistance", "Primary resistance", "10"),
         resistance("secondary_resistance", "Secondary resistance", "50m"),
     ],
+    ratings: &[RMS_CURRENT],
     dc_paths: TWO_PATHS,
     fixes_voltage: false,
 };
@@ -208,6 +211,7 @@ pub(super) const HYSTERETIC_TRANSFORMER: Kind = Kind {
         resistance("primary_resistance", "Primary resistance", "10"),
         resistance("secondary_resistance", "Secondary resistance", "50m"),
     ],
+    ratings: &[RMS_CURRENT],
     dc_paths: TWO_PATHS,
     fixes_voltage: false,
 };
@@ -254,6 +258,7 @@ pub(super) const THREE_WINDINGS: Kind = Kind {
         resistance("second_resistance", "Second resistance", "50m"),
         resistance("third_resistance", "Third resistance", "50m"),
     ],
+    ratings: &[RMS_CURRENT],
     dc_paths: &[(0, 1), (2, 3), (4, 5)],
     fixes_voltage: false,
 };

@@ -77,6 +77,8 @@ pub struct Kind {
     pub pins: &'static [Pin],
     /// Parameters, in the order shown.
     pub parameters: &'static [Parameter],
+    /// What a specimen may be rated for.
+    pub ratings: &'static [Rating],
     /// Pairs of pins between which direct current can flow.
     #[serde(skip)]
     pub dc_paths: &'static [(usize, usize)],
@@ -144,7 +146,46 @@ pub enum Form {
     },
 }
 
+/// Something a part may be rated for.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Rating {
+    /// Identifier in documents.
+    pub id: &'static str,
+    /// Name shown.
+    pub name: &'static str,
+    /// The unit.
+    pub unit: Unit,
+    /// What must stay below it.
+    pub stress: Stress,
+    /// Pins between which a voltage is taken, the first against the second.
+    #[serde(skip)]
+    pub pins: (usize, usize),
+}
+
+/// What of a part is held against a rating.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Stress {
+    /// Largest voltage between two pins, either way.
+    Voltage,
+    /// Largest voltage of a pin below another.
+    ReverseVoltage,
+    /// Mean current into the first pin.
+    MeanCurrent,
+    /// RMS current into the first pin.
+    RmsCurrent,
+    /// Largest current into the first pin, either way.
+    PeakCurrent,
+    /// Mean power absorbed.
+    Power,
+}
+
 impl Kind {
+    /// A rating by its identifier.
+    pub fn rating(&self, id: &str) -> Option<&'static Rating> {
+        self.ratings.iter().find(|r| r.id == id)
+    }
+
     /// Index of a pin by its identifier.
     pub fn pin(&self, id: &str) -> Option<usize> {
         self.pins.iter().position(|p| p.id == id)
@@ -228,6 +269,25 @@ const fn headline(mut parameter: Parameter) -> Parameter {
     parameter.headline = true;
     parameter
 }
+
+const fn rating(id: &'static str, name: &'static str, unit: Unit, stress: Stress) -> Rating {
+    Rating { id, name, unit, stress, pins: (0, 1) }
+}
+
+const fn between(mut rating: Rating, pins: (usize, usize)) -> Rating {
+    rating.pins = pins;
+    rating
+}
+
+const VOLTAGE: Rating = rating("voltage", "Voltage", Unit::Volt, Stress::Voltage);
+const INPUT_VOLTAGE: Rating = rating("input_voltage", "Voltage between input and output", Unit::Volt, Stress::Voltage);
+const REVERSE_VOLTAGE: Rating = rating("reverse_voltage", "Reverse voltage", Unit::Volt, Stress::ReverseVoltage);
+const CURRENT: Rating = rating("current", "Mean current", Unit::Ampere, Stress::MeanCurrent);
+const RMS_CURRENT: Rating = rating("rms_current", "RMS current", Unit::Ampere, Stress::RmsCurrent);
+const RIPPLE_CURRENT: Rating = rating("ripple_current", "Ripple current, RMS", Unit::Ampere, Stress::RmsCurrent);
+const PEAK_CURRENT: Rating = rating("peak_current", "Peak current", Unit::Ampere, Stress::PeakCurrent);
+const POWER: Rating = rating("power", "Power", Unit::Watt, Stress::Power);
+const DIODE_RATINGS: &[Rating] = &[REVERSE_VOLTAGE, CURRENT, PEAK_CURRENT];
 
 const ANY: f64 = 1e12;
 const PLUS_MINUS: [Pin; 2] = [pin("plus", "+"), pin("minus", "−")];

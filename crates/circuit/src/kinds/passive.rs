@@ -20,6 +20,7 @@ pub(super) const RESISTOR: Kind = Kind {
         ),
         quantity("temperature", "Temperature", Unit::Celsius, "25", (-200.0, 500.0), "Temperature of the resistor."),
     ],
+    ratings: &[POWER, RMS_CURRENT],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -58,6 +59,7 @@ pub(super) const CAPACITOR: Kind = Kind {
             "Voltage across the capacitance when a switch-on study starts.",
         ),
     ],
+    ratings: &[VOLTAGE, RIPPLE_CURRENT],
     dc_paths: &[],
     fixes_voltage: false,
 };
@@ -95,6 +97,7 @@ pub(super) const INDUCTOR: Kind = Kind {
             "Current from a to b when a switch-on study starts.",
         ),
     ],
+    ratings: &[RMS_CURRENT, PEAK_CURRENT],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -133,6 +136,7 @@ pub(super) const THERMISTOR: Kind = Kind {
         ),
         quantity("heat_capacity", "Heat capacity", Unit::JoulePerKelvin, "0.8", (1e-12, ANY), "Energy per kelvin."),
     ],
+    ratings: &[RMS_CURRENT],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };

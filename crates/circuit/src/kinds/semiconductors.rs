@@ -2,6 +2,18 @@
 
 use super::*;
 
+const FET_RATINGS: &[Rating] = &[
+    between(rating("drain_voltage", "Drain-source voltage", Unit::Volt, Stress::Voltage), (0, 2)),
+    between(rating("gate_voltage", "Gate-source voltage", Unit::Volt, Stress::Voltage), (1, 2)),
+    CURRENT,
+    POWER,
+];
+const BIPOLAR_RATINGS: &[Rating] = &[
+    between(rating("collector_voltage", "Collector-emitter voltage", Unit::Volt, Stress::Voltage), (0, 2)),
+    CURRENT,
+    POWER,
+];
+
 const MEASURED: Parameter = Parameter {
     id: "measured",
     name: "Measured points",
@@ -69,6 +81,7 @@ pub(super) const DIODE: Kind = Kind {
             "Stored charge per ampere of forward current; sets the reverse recovery. About 1.4 times the recovery time from equal forward and reverse currents.",
         ),
     ],
+    ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -131,6 +144,7 @@ pub(super) const SCHOTTKY: Kind = Kind {
             "Stored charge per ampere of forward current; sets the reverse recovery. About 1.4 times the recovery time from equal forward and reverse currents.",
         ),
     ],
+    ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -193,6 +207,7 @@ pub(super) const LED: Kind = Kind {
             "Stored charge per ampere of forward current; sets the reverse recovery. About 1.4 times the recovery time from equal forward and reverse currents.",
         ),
     ],
+    ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -270,6 +285,7 @@ pub(super) const ZENER: Kind = Kind {
             "Voltage that sets how the capacitance falls with reverse bias.",
         ),
     ],
+    ratings: &[POWER],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -397,6 +413,7 @@ pub(super) const MOSFET_N: Kind = Kind {
     help: "An enhancement MOSFET with body diode and capacitances, given as its data sheet gives it.",
     pins: &[pin("d", "drain"), pin("g", "gate"), pin("s", "source")],
     parameters: MOSFET,
+    ratings: FET_RATINGS,
     dc_paths: &[(0, 2)],
     fixes_voltage: false,
 };
@@ -408,6 +425,7 @@ pub(super) const MOSFET_P: Kind = Kind {
     help: "A p-channel enhancement MOSFET; magnitudes are entered, signs are understood.",
     pins: &[pin("d", "drain"), pin("g", "gate"), pin("s", "source")],
     parameters: MOSFET,
+    ratings: FET_RATINGS,
     dc_paths: &[(0, 2)],
     fixes_voltage: false,
 };
@@ -513,6 +531,7 @@ pub(super) const NPN: Kind = Kind {
     help: "A bipolar transistor: transport model with Early effect, high-level injection and charges.",
     pins: &[pin("c", "collector"), pin("b", "base"), pin("e", "emitter")],
     parameters: BIPOLAR,
+    ratings: BIPOLAR_RATINGS,
     dc_paths: &[(0, 2), (1, 2)],
     fixes_voltage: false,
 };
@@ -524,6 +543,7 @@ pub(super) const PNP: Kind = Kind {
     help: "A PNP transistor; magnitudes are entered, signs are understood.",
     pins: &[pin("c", "collector"), pin("b", "base"), pin("e", "emitter")],
     parameters: BIPOLAR,
+    ratings: BIPOLAR_RATINGS,
     dc_paths: &[(0, 2), (1, 2)],
     fixes_voltage: false,
 };

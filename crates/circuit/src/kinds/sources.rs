@@ -36,6 +36,7 @@ pub(super) const SINE_SOURCE: Kind = Kind {
         quantity("phase", "Phase", Unit::Degree, "0", (-360.0, 360.0), "Angle of the sine at time zero."),
         quantity("offset", "Offset", Unit::Volt, "0", (-1e6, 1e6), "Constant voltage added to the sine."),
     ],
+    ratings: &[],
     dc_paths: ONE_PATH,
     fixes_voltage: true,
 };
@@ -47,6 +48,7 @@ pub(super) const DC_SOURCE: Kind = Kind {
     help: "A constant voltage.",
     pins: &PLUS_MINUS,
     parameters: &[headline(quantity("voltage", "Voltage", Unit::Volt, "12", (-1e6, 1e6), "Voltage of + against −."))],
+    ratings: &[],
     dc_paths: ONE_PATH,
     fixes_voltage: true,
 };
@@ -73,6 +75,7 @@ pub(super) const PULSE_SOURCE: Kind = Kind {
             "Time from pulse to pulse; 0 for a single pulse.",
         )),
     ],
+    ratings: &[],
     dc_paths: ONE_PATH,
     fixes_voltage: true,
 };
@@ -91,6 +94,7 @@ pub(super) const CURRENT_SOURCE: Kind = Kind {
         (-1e6, 1e6),
         "Current from a through the source to b.",
     ))],
+    ratings: &[],
     dc_paths: &[],
     fixes_voltage: false,
 };
@@ -108,6 +112,7 @@ pub(super) const PIECEWISE_SOURCE: Kind = Kind {
         form: Form::Points { x: Unit::Second, y: Unit::Volt, default: "0 0, 1m 5" },
         headline: false,
     })],
+    ratings: &[],
     dc_paths: ONE_PATH,
     fixes_voltage: true,
 };
@@ -147,6 +152,7 @@ pub(super) const EXPONENTIAL_SOURCE: Kind = Kind {
             "Time constant of the change back.",
         ),
     ],
+    ratings: &[],
     dc_paths: ONE_PATH,
     fixes_voltage: true,
 };
@@ -169,6 +175,7 @@ pub(super) const THREE_PHASE_SOURCE: Kind = Kind {
         headline(quantity("frequency", "Frequency", Unit::Hertz, "50", (1e-6, 1e9), "Cycles per second.")),
         quantity("phase", "Phase", Unit::Degree, "0", (-360.0, 360.0), "Angle of L1 at time zero."),
     ],
+    ratings: &[],
     dc_paths: &[(0, 3), (1, 3), (2, 3)],
     fixes_voltage: true,
 };
@@ -180,6 +187,7 @@ pub(super) const VOLTAGE_CONTROLLED_VOLTAGE: Kind = Kind {
     help: "A voltage in proportion to another.",
     pins: &[pin("plus", "+"), pin("minus", "−"), pin("cp", "control +"), pin("cn", "control −")],
     parameters: &[headline(quantity("gain", "Gain", Unit::One, "1", (-1e6, 1e6), "Volts per volt of control."))],
+    ratings: &[],
     dc_paths: ONE_PATH,
     fixes_voltage: true,
 };
@@ -198,6 +206,7 @@ pub(super) const VOLTAGE_CONTROLLED_CURRENT: Kind = Kind {
         (-1e6, 1e6),
         "Amperes per volt of control.",
     ))],
+    ratings: &[],
     dc_paths: &[],
     fixes_voltage: false,
 };
@@ -216,6 +225,7 @@ pub(super) const CURRENT_CONTROLLED_VOLTAGE: Kind = Kind {
         (-1e6, 1e6),
         "Volts per ampere of control.",
     ))],
+    ratings: &[],
     dc_paths: TWO_PATHS,
     fixes_voltage: true,
 };
@@ -227,6 +237,7 @@ pub(super) const CURRENT_CONTROLLED_CURRENT: Kind = Kind {
     help: "A current from a to b in proportion to the current through its control path, which drops no voltage.",
     pins: &[pin("a", "a"), pin("b", "b"), pin("cp", "control +"), pin("cn", "control −")],
     parameters: &[headline(quantity("gain", "Gain", Unit::One, "1", (-1e6, 1e6), "Amperes per ampere of control."))],
+    ratings: &[],
     dc_paths: &[(2, 3)],
     fixes_voltage: false,
 };

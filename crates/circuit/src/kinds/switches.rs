@@ -29,6 +29,7 @@ pub(super) const TIMED_SWITCH: Kind = Kind {
         OFF_RESISTANCE,
         quantity("transition", "Transition time", Unit::Second, "1u", (1e-12, ANY), "Duration of a change."),
     ],
+    ratings: &[RMS_CURRENT],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -66,6 +67,7 @@ pub(super) const CONTROLLED_SWITCH: Kind = Kind {
         ON_RESISTANCE,
         OFF_RESISTANCE,
     ],
+    ratings: &[RMS_CURRENT],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -91,6 +93,7 @@ pub(super) const CURRENT_SWITCH: Kind = Kind {
         ON_RESISTANCE,
         OFF_RESISTANCE,
     ],
+    ratings: &[RMS_CURRENT],
     dc_paths: TWO_PATHS,
     fixes_voltage: false,
 };

@@ -27,6 +27,7 @@ pub(super) const RESERVOIR: Form = Form {
     takes: Some(JointKind::Dc),
     design: reservoir,
     needs: Needs::Passes,
+    rectifies: None,
 };
 pub(super) const SPLIT_RESERVOIR: Form = Form {
     id: "split_reservoir",
@@ -36,6 +37,7 @@ pub(super) const SPLIT_RESERVOIR: Form = Form {
     takes: Some(JointKind::Split),
     design: split_reservoir,
     needs: Needs::Passes,
+    rectifies: None,
 };
 pub(super) const RC: Form =
     filter("rc_filter", "RC filter", JointKind::Dc, "A resistor and a capacitor: simple, loses voltage.", rc);
@@ -91,15 +93,20 @@ fn smooth(d: &mut Draft<'_>, pulses: &Pulses, load: Load, roles: &[&'static str]
         "handbook; f counts pulses. An upper bound, for the capacitor also charges meanwhile",
     );
     let capacitance = d.prefer(Series::E6, Round::Nearest);
-    let settled = |capacitance: f64, emf: f64| settle(pulses, emf, (capacitance, esr(capacitance)), load);
+    let settled = |capacitance: f64, esr: f64, emf: f64| settle(pulses, emf, (capacitance, esr), load);
     // The nearest value may be the smaller neighbour; what decides is the ripple it really leaves.
-    let enough = settled(capacitance, pulses.emf[1]).ripple() <= ripple;
+    let enough = settled(capacitance, esr(capacitance), pulses.emf[1]).ripple() <= ripple;
     let capacitance = if enough { capacitance } else { Series::E6.next(capacitance).unwrap_or(capacitance) };
     d.take(capacitance, "E6, the first whose computed ripple suffices");
-    for role in roles {
-        d.sets(role, "capacitance");
-        d.set(role, "esr", esr(capacitance));
-    }
+    // What is expected is expected of the first of them.
+    let in_force: Vec<(f64, f64)> = roles
+        .iter()
+        .map(|role| {
+            let capacitance = d.sets(role, "capacitance");
+            (capacitance, d.set(role, "esr", esr(capacitance)))
+        })
+        .collect();
+    let (capacitance, esr) = in_force[0];
     d.step(
         "Voltage it must bear",
         Volt,
@@ -107,8 +114,11 @@ fn smooth(d: &mut Draft<'_>, pulses: &Pulses, load: Load, roles: &[&'static str]
         &[("V_high", pulses.emf[2], Volt)],
         "highest line, no load",
     );
-    d.ladder(VOLTAGES, "usual ratings");
-    let [low, nominal] = [pulses.emf[0], pulses.emf[1]].map(|emf| settled(capacitance, emf));
+    let bears = d.ladder(VOLTAGES, "usual ratings");
+    for role in roles {
+        d.rates(role, "voltage", bears);
+    }
+    let [low, nominal] = [pulses.emf[0], pulses.emf[1]].map(|emf| settled(capacitance, esr, emf));
     let signal = format!("{{{rail}}}.v");
     d.promise("Mean voltage", ReadingMeasure::Mean, &signal, nominal.mean, Volt);
     d.promise("Ripple", ReadingMeasure::PeakToPeak, &signal, nominal.ripple(), Volt);
@@ -157,8 +167,8 @@ fn reservoir(d: &mut Draft<'_>) {
                 &[("I", load, Ampere), ("t", time, Second), ("dV", dip, Volt)],
                 "charge of a capacitor",
             );
-            let capacitance = d.prefer(Series::E6, Round::Up);
-            d.sets("reservoir", "capacitance");
+            d.prefer(Series::E6, Round::Up);
+            let capacitance = d.sets("reservoir", "capacitance");
             d.set("reservoir", "esr", esr(capacitance));
             before
         }
@@ -192,14 +202,14 @@ pub(super) fn doubled(d: &mut Draft<'_>, half: &Pulses) -> Dc {
         &[("I", load, Ampere), ("f", half.frequency, Hertz), ("V_ripple", ripple, Volt)],
         "handbook: each is charged once a period; an upper bound",
     );
-    let capacitance = d.prefer(Series::E6, Round::Up);
-    for role in ["upper", "lower"] {
-        d.sets(role, "capacitance");
-        d.set(role, "esr", esr(capacitance));
-    }
+    d.prefer(Series::E6, Round::Up);
+    let [(capacitance, esr), _] = ["upper", "lower"].map(|role| {
+        let capacitance = d.sets(role, "capacitance");
+        (capacitance, d.set(role, "esr", esr(capacitance)))
+    });
     // Both carry the same ripple half a period apart.
     let sum = |emf: f64| {
-        let one = settle(half, emf, (capacitance, esr(capacitance)), d.ask.wanted.plus.load());
+        let one = settle(half, emf, (capacitance, esr), d.ask.wanted.plus.load());
         let n = one.trace.len();
         let both = (0..n).map(|k| one.trace[k] + one.trace[(k + n / 2) % n]);
         both.fold((f64::INFINITY, f64::NEG_INFINITY, 0.0), |(low, high, mean), v| {
@@ -250,8 +260,8 @@ fn rc(d: &mut Draft<'_>) {
     d.part("shunt", KindId::Capacitor, (9, 0, Turn::None), &[plus.clone(), minus.clone()]);
     let lost = d.choose("lost", "Voltage lost", Volt, 0.1 * before.nominal, "In the resistor at full load.");
     d.step("Resistance", Ohm, "V_R / I", &[("V_R", lost, Volt), ("I", load, Ampere)], "Ohm's law");
-    let resistance = d.prefer(Series::E12, Round::Nearest);
-    d.sets("series", "resistance");
+    d.prefer(Series::E12, Round::Nearest);
+    let resistance = d.sets("series", "resistance");
     if before.ripple > 0.0 {
         let wanted = attenuation(d, &before);
         d.step(
@@ -266,12 +276,12 @@ fn rc(d: &mut Draft<'_>) {
         let numbers = [("f_c", corner, Hertz), ("R", resistance, Ohm)];
         d.step("Capacitance", Farad, "1 / (2 * pi * f_c * R)", &numbers, "corner of an RC filter");
     }
-    let capacitance = d.prefer(Series::E6, Round::Up);
-    d.sets("shunt", "capacitance");
-    d.set("shunt", "esr", esr(capacitance));
+    d.prefer(Series::E6, Round::Up);
+    let capacitance = d.sets("shunt", "capacitance");
+    let esr = d.set("shunt", "esr", esr(capacitance));
     let reactance = 1.0 / (TAU * before.frequency * capacitance);
     // What a capacitor with its ESR leaves of the fundamental.
-    let gain = esr(capacitance).hypot(reactance) / (resistance + esr(capacitance)).hypot(reactance);
+    let gain = esr.hypot(reactance) / (resistance + esr).hypot(reactance);
     let ripple = if before.ripple > 0.0 { before.ripple * gain } else { 0.0 };
     let loss = d.step(
         "Loss",
@@ -315,8 +325,8 @@ fn choke(d: &mut Draft<'_>, before: &Dc, x: i32) {
             &[("V", SAWTOOTH * 0.5 * before.ripple, Volt), ("f", before.frequency, Hertz), ("I", load, Ampere)],
             "ripple current a tenth of the load's (common practice)",
         );
-        let inductance = d.prefer(Series::E6, Round::Up);
-        d.sets("choke", "inductance");
+        d.prefer(Series::E6, Round::Up);
+        let inductance = d.sets("choke", "inductance");
         d.step(
             "Capacitance",
             Farad,
@@ -348,10 +358,10 @@ fn choke(d: &mut Draft<'_>, before: &Dc, x: i32) {
         d.part("damping", KindId::Capacitor, (x + 10, 3, Turn::None), &[Own("damp"), minus.clone()]);
         d.width += 5;
     }
-    d.set("choke", "resistance", resistance);
-    let capacitance = d.prefer(Series::E6, Round::Up);
-    d.sets("shunt", "capacitance");
-    d.set("shunt", "esr", esr(capacitance));
+    let resistance = d.set("choke", "resistance", resistance);
+    d.prefer(Series::E6, Round::Up);
+    let capacitance = d.sets("shunt", "capacitance");
+    let esr = d.set("shunt", "esr", esr(capacitance));
     d.conducts = Some(0.0);
     if before.ripple == 0.0 {
         let inductance = d.value("choke", "inductance");
@@ -371,8 +381,8 @@ fn choke(d: &mut Draft<'_>, before: &Dc, x: i32) {
         let omega = TAU * before.frequency;
         let inductance = d.value("choke", "inductance");
         let reactance = omega * inductance - 1.0 / (omega * capacitance);
-        let shunt = esr(capacitance).hypot(1.0 / (omega * capacitance));
-        before.ripple * shunt / (resistance + esr(capacitance)).hypot(reactance)
+        let shunt = esr.hypot(1.0 / (omega * capacitance));
+        before.ripple * shunt / (resistance + esr).hypot(reactance)
     } else {
         0.0
     };
@@ -401,13 +411,12 @@ fn clc(d: &mut Draft<'_>) {
                 &[("I", load, Ampere), ("f", pulses.pulse_frequency(), Hertz), ("V_ripple", first, Volt)],
                 "handbook; an upper bound",
             );
-            let capacitance = d.prefer(Series::E6, Round::Nearest);
-            d.sets("reservoir", "capacitance");
-            d.set("reservoir", "esr", esr(capacitance));
+            d.prefer(Series::E6, Round::Nearest);
+            let capacitance = d.sets("reservoir", "capacitance");
+            let esr = d.set("reservoir", "esr", esr(capacitance));
             // The choke keeps the current from following the ripple.
             let constant = Load { current: load, conductance: 0.0 };
-            let settled = [pulses.emf[0], pulses.emf[1]]
-                .map(|emf| settle(&pulses, emf, (capacitance, esr(capacitance)), constant));
+            let settled = [pulses.emf[0], pulses.emf[1]].map(|emf| settle(&pulses, emf, (capacitance, esr), constant));
             smoothed(&pulses, &settled)
         }
         None => before,

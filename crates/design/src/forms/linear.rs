@@ -23,6 +23,7 @@ pub(super) const fn regulator(
         takes: Some(JointKind::Dc),
         design,
         needs: Needs::Regulates { headroom, own },
+        rectifies: None,
     }
 }
 
@@ -48,6 +49,7 @@ pub(super) const ZENER_SPLIT: Form = Form {
     takes: Some(JointKind::Dc),
     design: zener_split,
     needs: Needs::Regulates { headroom: 3.0, own: 10e-3 },
+    rectifies: None,
 };
 pub(super) const FIXED_REGULATOR: Form = regulator(
     "fixed_regulator",
@@ -81,6 +83,7 @@ pub(super) const INDICATOR: Form = Form {
     takes: Some(JointKind::Dc),
     design: indicator,
     needs: Needs::Draws(5e-3),
+    rectifies: None,
 };
 
 /// Dropout of a usual regulator, what is kept in reserve above it, V, and its own current, A.
@@ -143,8 +146,8 @@ fn feed(d: &mut Draft<'_>, voltage: f64, load: f64) -> f64 {
         &[("V_low", before.lowest, Volt), ("V_z", voltage, Volt), ("I", load, Ampere), ("I_z", ZENER_CURRENT, Ampere)],
         "handbook: the Zener diode keeps its current at lowest voltage and full load",
     );
-    let resistance = d.prefer(Series::E12, Round::Down);
-    d.sets("feed", "resistance");
+    d.prefer(Series::E12, Round::Down);
+    let resistance = d.sets("feed", "resistance");
     d.step(
         "Loss in the resistor",
         Watt,
@@ -180,7 +183,7 @@ fn zener_shunt(d: &mut Draft<'_>) {
     d.step("Zener voltage", Volt, "V_out", &[("V_out", wanted, Volt)], "the output itself");
     let voltage = d.prefer(Series::E24, Round::Nearest);
     zener(d, "zener", voltage);
-    d.sets("zener", "zener_voltage");
+    let voltage = d.sets("zener", "zener_voltage");
     let resistance = feed(d, voltage, current);
     let before = incoming(d);
     let held = zener_in_service(&before, voltage, resistance, current);
@@ -211,7 +214,7 @@ fn zener_follower(d: &mut Draft<'_>) {
     );
     let voltage = d.prefer(Series::E24, Round::Nearest);
     zener(d, "zener", voltage);
-    d.sets("zener", "zener_voltage");
+    let voltage = d.sets("zener", "zener_voltage");
     let base = d.step(
         "Base current",
         Ampere,
@@ -258,8 +261,8 @@ fn three_terminal(d: &mut Draft<'_>, common: crate::draft::Net, current: f64) ->
     d.word("output", "capacitance", "10u");
     d.word("output", "esr", "200m");
     d.step("Rated current", Ampere, "1.2 * I", &[("I", current, Ampere)], "a fifth in reserve (common practice)");
-    let rated = d.ladder(RATINGS, "usual ratings");
-    d.sets("regulator", "rated_current");
+    d.ladder(RATINGS, "usual ratings");
+    let rated = d.sets("regulator", "rated_current");
     d.set("regulator", "current_limit", 1.6 * rated);
     d.set("regulator", "dropout", FIXED_DROPOUT);
     d.width = 16;
@@ -289,8 +292,8 @@ fn fixed(d: &mut Draft<'_>) {
     let Output { voltage: wanted, current, accuracy, .. } = output(d);
     three_terminal(d, Inlet(1), current);
     d.step("Regulated voltage", Volt, "V_out", &[("V_out", wanted, Volt)], "the output itself");
-    let voltage = d.take(nearest_fixed(wanted), "usual voltages");
-    d.sets("regulator", "voltage");
+    d.take(nearest_fixed(wanted), "usual voltages");
+    let voltage = d.sets("regulator", "voltage");
     if (voltage - wanted).abs() > accuracy * wanted.abs() {
         d.warnings.push(format!(
             "No usual fixed regulator makes {}; take an adjustable one",
@@ -336,7 +339,7 @@ fn split(d: &mut Draft<'_>) {
         d.step("Regulated voltage", Volt, "abs(V_out)", &[("V_out", demand.voltage, Volt)], "the output itself");
         let voltage = nearest_fixed(demand.voltage.abs());
         d.take(voltage, "usual voltages");
-        d.sets(role, "voltage");
+        let voltage = d.sets(role, "voltage");
         d.set(role, "quiescent_current", QUIESCENT);
         let margin = d.step(
             "Dropout margin at the lowest line",
@@ -369,7 +372,7 @@ fn adjustable(d: &mut Draft<'_>) {
     d.set("regulator", "voltage", REFERENCE);
     d.set("regulator", "quiescent_current", ADJUST);
     let top = d.choose("top", "Resistor to the output", Ohm, 240.0, "Its current, 5 mA, is the regulator's own load.");
-    d.set("top", "resistance", top);
+    let top = d.set("top", "resistance", top);
     d.step(
         "Resistor to the common",
         Ohm,
@@ -377,8 +380,8 @@ fn adjustable(d: &mut Draft<'_>) {
         &[("V_out", wanted, Volt), ("V_ref", REFERENCE, Volt), ("R_1", top, Ohm), ("I_adj", ADJUST, Ampere)],
         "handbook: V_out = V_ref·(1 + R_2/R_1) + I_adj·R_2",
     );
-    let bottom = d.prefer(Series::E24, Round::Nearest);
-    d.sets("bottom", "resistance");
+    d.prefer(Series::E24, Round::Nearest);
+    let bottom = d.sets("bottom", "resistance");
     let voltage = REFERENCE * (1.0 + bottom / top) + ADJUST * bottom;
     losses(d, voltage, current + REFERENCE / top, 0.0);
     regulated(d, voltage, FIXED_DROPOUT);
@@ -398,8 +401,8 @@ fn indicator(d: &mut Draft<'_>) {
         &[("V", before.nominal, Volt), ("V_f", FORWARD, Volt), ("I", current, Ampere)],
         "Ohm's law; forward voltage of a usual LED",
     );
-    let resistance = d.prefer(Series::E12, Round::Nearest);
-    d.sets("series", "resistance");
+    d.prefer(Series::E12, Round::Nearest);
+    let resistance = d.sets("series", "resistance");
     d.promise("LED current", ReadingMeasure::Mean, "{led}.i", (before.nominal - FORWARD) / resistance, Ampere);
     d.width = 8;
 }

@@ -7,7 +7,16 @@ use circuit::{JointKind, KindId, Output, StageKind, Turn};
 use quantity::Unit::{Ampere, AmperePerSecond, Ohm, Second, Volt, Watt};
 
 const fn load(id: &'static str, title: &'static str, help: &'static str, design: fn(&mut Draft<'_>)) -> Form {
-    Form { id, title, kind: StageKind::Load, help, takes: Some(JointKind::Dc), design, needs: Needs::Loads }
+    Form {
+        id,
+        title,
+        kind: StageKind::Load,
+        help,
+        takes: Some(JointKind::Dc),
+        design,
+        needs: Needs::Loads,
+        rectifies: None,
+    }
 }
 
 pub(super) const RESISTIVE: Form = load(
@@ -81,8 +90,7 @@ fn resistive(d: &mut Draft<'_>) {
         &[("V", output.voltage.abs(), Volt), ("I", output.current, Ampere)],
         "Ohm's law",
     );
-    d.sets("load", "resistance");
-    let conductance = output.current / output.voltage.abs();
+    let conductance = 1.0 / d.sets("load", "resistance");
     d.draws = d.ask.before.and_then(|b| b.dc()).map(|dc| dc.nominal * conductance);
     d.conducts = Some(conductance);
 }

@@ -36,6 +36,20 @@ pub struct Form {
     /// What it needs of the voltage before it.
     #[serde(skip)]
     pub(crate) needs: Needs,
+    /// How it rectifies, if it does.
+    #[serde(skip)]
+    pub(crate) rectifies: Option<Rectifies>,
+}
+
+/// How a rectifier looks to the reservoir behind and to the winding before it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Rectifies {
+    /// Diodes in the path; a switched transistor counts for what its drop is beside a diode's.
+    pub(crate) diodes: f64,
+    /// Pulses per period.
+    pub(crate) pulses: f64,
+    /// Whether two of them in series make the voltage.
+    pub(crate) halves: bool,
 }
 
 impl Form {
@@ -48,7 +62,13 @@ impl Form {
         help: &'static str,
         design: fn(&mut Draft<'_>),
     ) -> Form {
-        Form { id, title, kind, help, takes: Some(takes), design, needs: Needs::Passes }
+        Form { id, title, kind, help, takes: Some(takes), design, needs: Needs::Passes, rectifies: None }
+    }
+
+    /// This form as a rectifier with so many diodes in the path and pulses per period.
+    const fn rectifying(mut self, diodes: f64, pulses: f64) -> Form {
+        self.rectifies = Some(Rectifies { diodes, pulses, halves: false });
+        self
     }
 }
 
@@ -81,12 +101,14 @@ pub const FORMS: &[Form] = &[
     transformers::CENTRE_TAPPED,
     transformers::TWO_SECONDARIES,
     transformers::ISOLATING,
+    protection::FUSE,
     protection::INRUSH_RESISTOR,
     protection::BYPASSED_RESISTOR,
     protection::INRUSH_NTC,
     rectifiers::HALF_WAVE,
     rectifiers::CENTRE_TAP,
     rectifiers::BRIDGE,
+    rectifiers::SYNCHRONOUS_BRIDGE,
     rectifiers::DUAL_RAIL,
     rectifiers::DOUBLER,
     rectifiers::THREE_PHASE_BRIDGE,

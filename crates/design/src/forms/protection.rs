@@ -17,6 +17,13 @@ const fn protection(
     Form::passing(StageKind::Protection, id, title, takes, help, design)
 }
 
+pub(super) const FUSE: Form = protection(
+    "fuse",
+    "Fuse",
+    JointKind::Ac,
+    "A fuse in the line: its cold resistance, and a rating that the line's current is held against.",
+    fuse,
+);
 pub(super) const INRUSH_RESISTOR: Form = protection(
     "inrush_resistor",
     "Inrush resistor",
@@ -63,11 +70,48 @@ fn incoming(d: &Draft<'_>) -> Ac {
     d.ask.before.and_then(|b| b.ac()).unwrap_or(none)
 }
 
+/// Rated currents of miniature fuses, A (IEC 60127), and the voltage one drops at them, V (common practice).
+const FUSES: &[f64] =
+    &[0.1, 0.16, 0.2, 0.25, 0.315, 0.4, 0.5, 0.63, 0.8, 1.0, 1.25, 1.6, 2.0, 2.5, 3.15, 4.0, 5.0, 6.3, 10.0, 16.0];
+const FUSE_DROP: f64 = 0.2;
+
+fn fuse(d: &mut Draft<'_>) {
+    let ac = incoming(d);
+    d.part("fuse", KindId::Resistor, (4, -5, Turn::ThreeQuarters), &[Inlet(0), Own("fused")]);
+    let line = line_current(d, ac);
+    d.step(
+        "Rated current",
+        Ampere,
+        "1.6 * I",
+        &[("I", line, Ampere)],
+        "slow enough for switch-on, loaded to two thirds at most (common practice)",
+    );
+    let rated = d.ladder(FUSES, "rated currents of IEC 60127");
+    d.step(
+        "Cold resistance",
+        Ohm,
+        "V_drop / I_rated",
+        &[("V_drop", FUSE_DROP, Volt), ("I_rated", rated, Ampere)],
+        "200 mV at rated current (common practice)",
+    );
+    let resistance = d.sets("fuse", "resistance");
+    d.rates("fuse", "rms_current", rated);
+    let delivered = Delivered::Ac(Ac { resistance: ac.resistance + resistance, ..ac });
+    d.give(JointKind::Ac, &[Own("fused"), Inlet(1)], delivered);
+    d.width = 10;
+}
+
 /// RMS current the stages behind draw from the line, and the resistance that limits its first peak.
 fn limit(d: &mut Draft<'_>) -> (f64, Ac) {
     let ac = incoming(d);
+    let line = line_current(d, ac);
+    limited(d, ac, line)
+}
+
+/// RMS current the stages behind draw from the line, A.
+fn line_current(d: &mut Draft<'_>, ac: Ac) -> f64 {
     let wanted = d.ask.wanted.plus;
-    let line = d.step(
+    d.step(
         "Line current, RMS",
         Ampere,
         "k * I * V_bus / (pf * V)",
@@ -79,7 +123,10 @@ fn limit(d: &mut Draft<'_>) -> (f64, Ac) {
             ("V", ac.nominal(), Volt),
         ],
         "power behind over voltage and power factor (common practice)",
-    );
+    )
+}
+
+fn limited(d: &mut Draft<'_>, ac: Ac, line: f64) -> (f64, Ac) {
     let peak = d.choose(
         "peak",
         "Switch-on current allowed",
@@ -106,8 +153,8 @@ fn pass(d: &mut Draft<'_>, ac: Ac, added: f64) {
 fn inrush_resistor(d: &mut Draft<'_>) {
     d.part("limiter", KindId::Resistor, (4, -5, Turn::ThreeQuarters), &[Inlet(0), Own("limited")]);
     let (line, ac) = limit(d);
-    let resistance = d.prefer(Series::E12, Round::Up);
-    d.sets("limiter", "resistance");
+    d.prefer(Series::E12, Round::Up);
+    let resistance = d.sets("limiter", "resistance");
     d.step("Loss", Watt, "I ^ 2 * R", &[("I", line, Ampere), ("R", resistance, Ohm)], "Joule");
     pass(d, ac, resistance);
 }
@@ -127,8 +174,8 @@ fn bypassed(d: &mut Draft<'_>) {
 fn inrush_ntc(d: &mut Draft<'_>) {
     d.part("limiter", KindId::Thermistor, (4, -5, Turn::ThreeQuarters), &[Inlet(0), Own("limited")]);
     let (_, ac) = limit(d);
-    let cold = d.prefer(Series::E6, Round::Up);
-    d.sets("limiter", "resistance");
+    d.prefer(Series::E6, Round::Up);
+    let cold = d.sets("limiter", "resistance");
     // Hot, at its rated current, a tenth to a thirtieth is left (common practice).
     pass(d, ac, cold / 15.0);
 }

@@ -1,12 +1,12 @@
 //! Rectifiers. Each passes pulses on; what becomes of them is the reservoir's to compute.
 
-use super::Form;
 use super::filters::{doubled, planned_capacitance};
+use super::{Form, Rectifies};
 use crate::delivered::{Ac, Dc, Delivered};
 use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own};
 use crate::rectified::{Drop, Pulses, Settled, settle};
 use circuit::{JointKind, KindId, ReadingMeasure, StageKind, Turn};
-use quantity::Unit::{Ampere, Volt, Watt};
+use quantity::Unit::{Ampere, Ohm, Second, Volt, Watt};
 use std::f64::consts::SQRT_2;
 
 const fn rectifier(
@@ -25,42 +25,59 @@ pub(super) const HALF_WAVE: Form = rectifier(
     JointKind::Ac,
     "One diode: one pulse per period, and direct current through the winding. For a few milliamperes.",
     half_wave,
-);
+)
+.rectifying(1.0, 1.0);
 pub(super) const CENTRE_TAP: Form = rectifier(
     "centre_tap_rectifier",
     "Two-diode full-wave rectifier",
     JointKind::Tapped,
     "Two diodes on a centre-tapped winding: one drop only, but twice the reverse voltage.",
     centre_tap,
-);
+)
+.rectifying(1.0, 2.0);
 pub(super) const BRIDGE: Form = rectifier(
     "bridge",
     "Bridge rectifier",
     JointKind::Ac,
     "Four diodes: two pulses per period from a single winding, two drops in the path.",
     bridge,
-);
+)
+.rectifying(2.0, 2.0);
+pub(super) const SYNCHRONOUS_BRIDGE: Form = rectifier(
+    "synchronous_bridge",
+    "Synchronous bridge",
+    JointKind::Ac,
+    "Four MOSFETs switched with the mains: their channels lose a tenth of what diodes do. Gates open while a reservoir \
+     behind is charged.",
+    synchronous_bridge,
+)
+.rectifying(SWITCHED, 2.0);
 pub(super) const DUAL_RAIL: Form = rectifier(
     "dual_rail_bridge",
     "Dual-rail rectifier",
     JointKind::Tapped,
     "A bridge on a centre-tapped winding: a positive and a negative rail about the tap.",
     dual_rail,
-);
-pub(super) const DOUBLER: Form = rectifier(
-    "doubler",
-    "Voltage doubler",
-    JointKind::Ac,
-    "Two diodes and two capacitors in series: nearly twice the peak; its capacitors are its reservoir.",
-    doubler,
-);
+)
+.rectifying(1.0, 2.0);
+pub(super) const DOUBLER: Form = Form {
+    rectifies: Some(Rectifies { diodes: 1.0, pulses: 1.0, halves: true }),
+    ..rectifier(
+        "doubler",
+        "Voltage doubler",
+        JointKind::Ac,
+        "Two diodes and two capacitors in series: nearly twice the peak; its capacitors are its reservoir.",
+        doubler,
+    )
+};
 pub(super) const THREE_PHASE_BRIDGE: Form = rectifier(
     "three_phase_bridge",
     "Three-phase bridge",
     JointKind::ThreePhase,
     "Six diodes: six pulses per period, little ripple even without a reservoir.",
     three_phase_bridge,
-);
+)
+.rectifying(2.0, 6.0);
 
 /// A silicon rectifier of one ampere (invented, typical); others scale with their current.
 pub(super) struct Silicon;
@@ -90,7 +107,7 @@ impl Silicon {
 fn diodes(d: &mut Draft<'_>, roles: &[&'static str], ac: &Ac, (reverse, origin): (&str, &'static str), share: &str) {
     let current = d.ask.wanted.larger().current;
     d.step("Reverse voltage of a diode", Volt, reverse, &[("V_high", ac.emf[2], Volt)], origin);
-    d.ladder(REVERSE_RATINGS, "usual ratings, highest line");
+    let bears = d.ladder(REVERSE_RATINGS, "usual ratings, highest line");
     d.step(
         "Mean current of a diode",
         Ampere,
@@ -104,6 +121,8 @@ fn diodes(d: &mut Draft<'_>, roles: &[&'static str], ac: &Ac, (reverse, origin):
         d.set(role, "saturation_current", SATURATION * rating);
         d.set(role, "emission", EMISSION);
         d.set(role, "series_resistance", RESISTANCE / rating);
+        d.rates(role, "reverse_voltage", bears);
+        d.rates(role, "current", rating);
     }
 }
 
@@ -179,6 +198,110 @@ fn bridge(d: &mut Draft<'_>) {
     promises(d, &pulses, 0.5, |s, drop| s.highest + drop);
     d.give(JointKind::Dc, &[Own("bus"), Gnd], Delivered::Dc(Dc::pulsating(pulses)));
     d.width = 14;
+}
+
+/// A switched channel's drop beside a diode's, each (common practice).
+const SWITCHED: f64 = 0.1;
+/// On-resistances a transistor can be had with, Ω, and the gate's voltage, V.
+const ON_RESISTANCES: &[f64] = &[2e-3, 5e-3, 10e-3, 20e-3, 50e-3, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0];
+const GATE: f64 = 10.0;
+/// Time a gate takes to rise or fall, s.
+const EDGE: f64 = 1e-6;
+
+fn synchronous_bridge(d: &mut Draft<'_>) {
+    let ac = incoming(d);
+    let load = d.ask.wanted.larger();
+    // Each leg: its upper transistor from the winding to the bus, its lower one from gnd to the winding.
+    let transistors: [(&'static str, &'static str, (i32, i32), [Net; 3]); 4] = [
+        ("q1", "g1", (9, -6), [Own("bus"), Own("gate_1"), Inlet(0)]),
+        ("q2", "g2", (21, -6), [Own("bus"), Own("gate_2"), Inlet(1)]),
+        ("q3", "g3", (9, 6), [Inlet(0), Own("gate_3"), Gnd]),
+        ("q4", "g4", (21, 6), [Inlet(1), Own("gate_4"), Gnd]),
+    ];
+    for (q, g, (x, y), nets) in &transistors {
+        d.part(q, KindId::MosfetN, (*x, *y, Turn::None), nets);
+        d.part(g, KindId::PulseSource, (x - 4, y + 2, Turn::None), &[nets[1].clone(), nets[2].clone()]);
+    }
+    d.step("Reverse voltage of a transistor", Volt, "sqrt(2) * V_high", &[("V_high", ac.emf[2], Volt)], "handbook");
+    let bears = d.ladder(REVERSE_RATINGS, "usual ratings, highest line");
+    d.step(
+        "Mean current of a transistor",
+        Ampere,
+        "I / 2",
+        &[("I", load.current, Ampere)],
+        "each conducts in its pulses only (handbook)",
+    );
+    let rating = d.take(SILICON.rating(load.current), "usual ratings, half as much again in reserve");
+    let lost = d.choose("lost", "Drop of a channel", Volt, 0.05, "At the mean current; 50 mV unless chosen.");
+    d.step(
+        "On-resistance",
+        Ohm,
+        "V_on / I",
+        &[("V_on", lost, Volt), ("I", load.current, Ampere)],
+        "Ohm's law at the mean current; its pulses lose more",
+    );
+    let resistance = {
+        let ideal = d.steps.last().map_or(1.0, |s| s.ideal);
+        ON_RESISTANCES.iter().copied().rev().find(|r| *r <= ideal).unwrap_or(ON_RESISTANCES[0])
+    };
+    d.take(resistance, "usual values");
+    let in_force = transistors.each_ref().map(|(q, ..)| d.sets(q, "on_resistance"));
+    let drop = Drop { diodes: 2.0, saturation: 1e6, emission: 1.0, resistance: in_force[0] };
+    let pulses = Pulses { emf: ac.emf, frequency: ac.frequency, resistance: ac.resistance, drop, per_period: 2.0 };
+    let charge = (planned_capacitance(&pulses, load.current.max(1e-6)), 0.0);
+    let settled = settle(&pulses, pulses.emf[1], charge, load.load());
+    let half = 0.5 / ac.frequency;
+    let overlap = d.choose(
+        "non_overlap",
+        "Non-overlap",
+        Second,
+        1e-2 * half,
+        "Time between the current's beginning and the gate's, and between their ends; the body diode carries it then.",
+    );
+    let from = d.step(
+        "Gate opens",
+        Second,
+        "t_begins + t_gap",
+        &[("t_begins", settled.conducts.0 * half, Second), ("t_gap", overlap, Second)],
+        "behind the zero crossing; the current begins where the winding rises above the bus (periodic state)",
+    );
+    let width = d.step(
+        "Gate stays open",
+        Second,
+        "t_ends - t_begins - 2 * t_gap",
+        &[
+            ("t_ends", settled.conducts.1 * half, Second),
+            ("t_begins", settled.conducts.0 * half, Second),
+            ("t_gap", overlap, Second),
+        ],
+        "longer, and the reservoir would feed back into the winding",
+    );
+    if width <= 0.0 {
+        d.warnings.push("The current's pulse is shorter than two gaps; choose a shorter non-overlap".to_owned());
+    }
+    for (q, g, ..) in &transistors {
+        // Its diagonal partner conducts in the same half-wave.
+        let late = if matches!(*q, "q2" | "q3") { half } else { 0.0 };
+        let scale = rating / 10.0;
+        d.set(q, "on_gate_voltage", GATE);
+        d.set(q, "transconductance", (12.0 * scale).max(2.0 / in_force[0] / GATE));
+        d.set(q, "transconductance_current", 0.5 * rating);
+        d.rates(q, "drain_voltage", bears);
+        d.rates(q, "current", rating);
+        for (name, value) in [
+            ("low", 0.0),
+            ("high", GATE),
+            ("delay", from + late),
+            ("rise", EDGE),
+            ("fall", EDGE),
+            ("width", width.max(2.0 * EDGE)),
+            ("period", 2.0 * half),
+        ] {
+            d.set(g, name, value);
+        }
+    }
+    d.give(JointKind::Dc, &[Own("bus"), Gnd], Delivered::Dc(Dc::pulsating(pulses)));
+    d.width = 25;
 }
 
 fn dual_rail(d: &mut Draft<'_>) {

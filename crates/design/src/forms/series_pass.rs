@@ -32,7 +32,7 @@ const LOW_REFERENCE: f64 = 1.25;
 fn divider(d: &mut Draft<'_>, wanted: f64, reference: f64, bottom: f64, x: i32) -> (f64, f64) {
     d.part("top", KindId::Resistor, (x, -2, Turn::None), &[Own("out"), Own("fb")]);
     d.part("bottom", KindId::Resistor, (x, 6, Turn::None), &[Own("fb"), Inlet(1)]);
-    d.set("bottom", "resistance", bottom);
+    let bottom = d.set("bottom", "resistance", bottom);
     d.step(
         "Upper divider resistor",
         Ohm,
@@ -40,8 +40,8 @@ fn divider(d: &mut Draft<'_>, wanted: f64, reference: f64, bottom: f64, x: i32) 
         &[("R_2", bottom, Ohm), ("V_out", wanted, Volt), ("V_ref", reference, Volt)],
         "the divider makes the reference of the output",
     );
-    let top = d.prefer(Series::E96, Round::Nearest);
-    d.sets("top", "resistance");
+    d.prefer(Series::E96, Round::Nearest);
+    let top = d.sets("top", "resistance");
     (top, reference * (1.0 + top / bottom))
 }
 
@@ -85,7 +85,7 @@ fn follower(d: &mut Draft<'_>) {
     d.step("Output capacitor", Farad, "40u * I / 1", &[("I", current, Ampere)], "40 µF per ampere (common practice)");
     let capacitance = d.prefer(Series::E6, Round::Up).max(4.7e-6);
     d.take(capacitance, "E6");
-    d.sets("output", "capacitance");
+    let capacitance = d.sets("output", "capacitance");
     d.word("output", "esr", "0.1");
     // What the follower's output resistance and the capacitor make is the loop's second pole.
     let pole = d.step(
@@ -166,8 +166,8 @@ fn low_dropout(d: &mut Draft<'_>) {
         &[("I", current, Ampere)],
         "4.7 µF for 200 mA (common practice)",
     );
-    let capacitance = d.prefer(Series::E6, Round::Nearest);
-    d.sets("output", "capacitance");
+    d.prefer(Series::E6, Round::Nearest);
+    let capacitance = d.sets("output", "capacitance");
     let zero = d.choose(
         "zero",
         "Zero of the output capacitor",

@@ -14,6 +14,7 @@ pub(super) const MAINS: Form = Form {
     takes: None,
     design: mains,
     needs: Needs::Passes,
+    rectifies: None,
 };
 
 pub(super) const THREE_PHASE_MAINS: Form = Form {
@@ -24,6 +25,7 @@ pub(super) const THREE_PHASE_MAINS: Form = Form {
     takes: None,
     design: three_phase,
     needs: Needs::Passes,
+    rectifies: None,
 };
 
 pub(super) const DC: Form = Form {
@@ -34,6 +36,7 @@ pub(super) const DC: Form = Form {
     takes: None,
     design: dc,
     needs: Needs::Passes,
+    rectifies: None,
 };
 
 pub(super) const BATTERY: Form = Form {
@@ -44,6 +47,7 @@ pub(super) const BATTERY: Form = Form {
     takes: None,
     design: battery,
     needs: Needs::Passes,
+    rectifies: None,
 };
 
 pub(super) const PULSE: Form = Form {
@@ -54,6 +58,7 @@ pub(super) const PULSE: Form = Form {
     takes: None,
     design: pulse,
     needs: Needs::Passes,
+    rectifies: None,
 };
 
 fn alternating(d: &Draft<'_>) -> Ac {
@@ -104,7 +109,9 @@ fn three_phase(d: &mut Draft<'_>) {
 fn dc(d: &mut Draft<'_>) {
     let Source { lowest, nominal, highest, .. } = d.ask.source;
     d.part("source", KindId::DcSource, (4, 0, Turn::None), &[Own("in"), Gnd]);
-    d.set("source", "voltage", nominal);
+    // Another voltage set by hand is met by the same tolerance.
+    let scale = d.set("source", "voltage", nominal) / nominal;
+    let [lowest, nominal, highest] = [lowest, nominal, highest].map(|v| v * scale);
     d.give(JointKind::Dc, &[Own("in"), Gnd], Delivered::Dc(Dc::steady(lowest, nominal, highest)));
     d.width = 8;
 }

@@ -17,6 +17,7 @@ pub(super) const TRANSFORMER: Form = Form {
     takes: Some(JointKind::Ac),
     design: plain,
     needs: Needs::Passes,
+    rectifies: None,
 };
 
 pub(super) const CENTRE_TAPPED: Form = Form {
@@ -27,6 +28,7 @@ pub(super) const CENTRE_TAPPED: Form = Form {
     takes: Some(JointKind::Ac),
     design: tapped,
     needs: Needs::Passes,
+    rectifies: None,
 };
 
 pub(super) const TWO_SECONDARIES: Form = Form {
@@ -37,6 +39,7 @@ pub(super) const TWO_SECONDARIES: Form = Form {
     takes: Some(JointKind::Ac),
     design: two_secondaries,
     needs: Needs::Passes,
+    rectifies: None,
 };
 
 pub(super) const ISOLATING: Form = Form {
@@ -47,6 +50,7 @@ pub(super) const ISOLATING: Form = Form {
     takes: Some(JointKind::Ac),
     design: isolating,
     needs: Needs::Passes,
+    rectifies: None,
 };
 
 /// Usual secondary voltages and ratings of mains transformers (common practice).

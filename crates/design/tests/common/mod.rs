@@ -98,6 +98,7 @@ const MAINS_CHAINS: &[(&str, &[&str])] = &[
             "resistive_load",
         ],
     ),
+    ("24 3", &["mains", "fuse", "transformer", "synchronous_bridge", "reservoir", "resistive_load"]),
     (
         "48 2",
         &[

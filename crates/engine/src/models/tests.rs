@@ -11,13 +11,8 @@ use proptest::test_runner::{Config, TestRunner};
 fn alone(kind: &Kind, parameters: &[(&str, &str)]) -> Circuit {
     let mut supply = Supply::new("test");
     let part = |id: String, kind, pins: Vec<(String, String)>, parameters: &[(&str, &str)]| Part {
-        id,
-        kind,
-        stage: None,
-        pins: pins.into_iter().collect(),
         parameters: parameters.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect(),
-        at: None,
-        role: None,
+        ..Part::new(id, kind, pins.into_iter().collect())
     };
     let pins = kind.pins.iter().enumerate().map(|(k, pin)| (pin.id.to_owned(), format!("n{k}")));
     supply.parts.push(part("X1".to_owned(), kind.id, pins.collect(), parameters));

@@ -16,15 +16,8 @@ pub fn circuit(rows: &[Row<'_>]) -> Circuit {
     let mut supply = Supply::new("test");
     for (id, kind, nets, parameters) in rows {
         let pins = kind.kind().pins.iter().map(|p| p.id.to_owned()).zip(nets.split_whitespace().map(str::to_owned));
-        supply.parts.push(Part {
-            id: (*id).to_owned(),
-            kind: *kind,
-            stage: None,
-            pins: pins.collect(),
-            parameters: parameters.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect(),
-            at: None,
-            role: None,
-        });
+        let parameters = parameters.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect();
+        supply.parts.push(Part { parameters, ..Part::new(*id, *kind, pins.collect()) });
     }
     resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"))
 }

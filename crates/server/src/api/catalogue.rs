@@ -1,5 +1,5 @@
 use axum::Json;
-use circuit::kinds::{KINDS, Parameter, Pin};
+use circuit::kinds::{KINDS, Parameter, Pin, Rating};
 use drawing::{Symbol, symbol};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -19,6 +19,8 @@ pub(crate) struct PartKind {
     pins: &'static [Pin],
     /// Parameters in the order shown.
     parameters: &'static [Parameter],
+    /// What a specimen may be rated for.
+    ratings: &'static [Rating],
     /// What it looks like.
     symbol: Symbol,
 }
@@ -32,6 +34,7 @@ pub(crate) async fn part_kinds() -> Json<Vec<PartKind>> {
         help: kind.help,
         pins: kind.pins,
         parameters: kind.parameters,
+        ratings: kind.ratings,
         symbol: symbol(kind.id),
     });
     Json(kinds.collect())

@@ -39,7 +39,7 @@ pub(crate) struct MakeEdit {
     edit: Edit,
 }
 
-async fn document(app: &App, supply: uuid::Uuid) -> Result<Supply, ApiError> {
+pub(super) async fn document(app: &App, supply: uuid::Uuid) -> Result<Supply, ApiError> {
     let row = app.store.supply(app.account(), supply).await?.ok_or_else(super::supplies::missing)?;
     read(&row.document)
 }
@@ -84,6 +84,6 @@ pub(crate) async fn study_defaults(
     Ok(Json(studies_for(&document(&app, supply).await?)))
 }
 
-fn refused(error: design::ComposeError) -> ApiError {
+pub(super) fn refused(error: design::ComposeError) -> ApiError {
     ApiError::unusable(error.to_string())
 }

@@ -5,6 +5,8 @@ mod compose;
 mod entry;
 mod errors;
 mod events;
+mod parts;
+mod revisions;
 mod runs;
 mod supplies;
 mod traces;
@@ -12,7 +14,7 @@ mod traces;
 use crate::queue::Queue;
 use crate::store::{DEMO_ACCOUNT, Store};
 use aide::axum::ApiRouter;
-use aide::axum::routing::{get_with, post_with};
+use aide::axum::routing::{delete_with, get_with, post_with};
 use aide::openapi::{Info, MediaType, OpenApi};
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
@@ -84,6 +86,22 @@ fn routes() -> ApiRouter<App> {
             "/api/supplies/{supply}/study-defaults",
             get_with(compose::study_defaults, |o| o.id("studyDefaults")),
         )
+        .api_route("/api/supplies/{supply}/revisions", get_with(revisions::list, |o| o.id("listRevisions")))
+        .api_route(
+            "/api/supplies/{supply}/revisions/{revision}/restore",
+            post_with(revisions::restore, |o| {
+                o.id("restoreRevision").response::<409, axum::Json<supplies::Conflict>>()
+            }),
+        )
+        .api_route("/api/supplies/{supply}/joining", post_with(parts::ask_joining, |o| o.id("joining")))
+        .api_route("/api/supplies/{supply}/line", post_with(parts::line, |o| o.id("readLine")))
+        .api_route("/api/supplies/{supply}/materials", get_with(parts::materials, |o| o.id("materials")))
+        .api_route("/api/supplies/{supply}/materials.csv", get_with(parts::materials_csv, |o| o.id("materialsTable")))
+        .api_route("/api/catalogue", post_with(parts::entries, |o| o.id("searchCatalogue")))
+        .api_route("/api/own-parts", post_with(parts::keep, |o| o.id("keepPart")))
+        .api_route("/api/own-parts/{part}", delete_with(parts::drop_own, |o| o.id("dropPart")))
+        .api_route("/api/templates", get_with(parts::templates, |o| o.id("templates")))
+        .api_route("/api/templates/{template}", post_with(parts::begin, |o| o.id("beginFromTemplate")))
         .api_route("/api/supplies/{supply}/entry", post_with(entry::evaluate, |o| o.id("evaluateEntry")))
         .api_route(
             "/api/supplies/{supply}/runs",

@@ -1,10 +1,10 @@
 use super::supplies::read;
 use super::{ApiError, App, Body, RunPath, SupplyPath};
-use crate::store::{RunRow, RunState};
+use crate::store::{NewRun, RunRow, RunState};
 use axum::Json;
 use axum::extract::{Path, State};
 use chrono::{DateTime, Utc};
-use circuit::resolve;
+use circuit::{as_run, resolve};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use studies::Outcome;
@@ -93,10 +93,12 @@ pub(crate) async fn start(
 ) -> Result<Json<RunShown>, ApiError> {
     let row = app.store.supply(app.account(), supply).await?;
     let row = row.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
-    let circuit = resolve(&read(&row.document)?).map_err(ApiError::blocked)?;
+    let document = as_run(&read(&row.document)?, Some(&body.study));
+    let circuit = resolve(&document).map_err(ApiError::blocked)?;
     let study = circuit.studies.iter().find(|s| s.id == body.study);
     let study = study.ok_or_else(|| ApiError::unusable(format!("the supply has no study named {}", body.study)))?;
-    let run = app.store.create_run(app.account(), &row, &body.study, study.duration).await?;
+    let new = NewRun { supply: &row, document: &document, study: &body.study, duration: study.duration };
+    let run = app.store.create_run(app.account(), new).await?;
     if let Err(error) = app.queue.push(run.id).await {
         // The run is stored; the next worker that starts puts it into the queue.
         tracing::warn!("run {} could not be queued: {error}", run.id);

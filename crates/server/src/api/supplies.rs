@@ -109,7 +109,7 @@ pub(super) fn read(document: &Value) -> Result<Supply, ApiError> {
     Supply::from_json(&text).map_err(|error| ApiError::unusable(error.to_string()))
 }
 
-fn shown(row: SupplyRow) -> Result<SupplyShown, ApiError> {
+pub(super) fn shown(row: SupplyRow) -> Result<SupplyShown, ApiError> {
     let document = read(&row.document)?;
     Ok(SupplyShown {
         id: row.id,

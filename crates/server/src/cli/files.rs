@@ -68,12 +68,12 @@ pub(super) fn run(file: &Path, study: Option<&str>, out: Option<&Path>, json: bo
         Ok(supply) => supply,
         Err(message) => return bad_input(message),
     };
-    let circuit = match resolved(file, &supply) {
-        Ok(circuit) => circuit,
-        Err(code) => return code,
-    };
     let Some(study) = study.or(supply.studies.first().map(|s| s.id.as_str())) else {
         return bad_input(format!("{} has no study; add one to its studies", file.display()));
+    };
+    let circuit = match resolved(file, &circuit::as_run(&supply, Some(study))) {
+        Ok(circuit) => circuit,
+        Err(code) => return code,
     };
     let (recording, outcome) = match studies::run(&circuit, study, &mut Quiet) {
         Ok(result) => result,

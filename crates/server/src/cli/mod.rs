@@ -5,7 +5,7 @@ mod small_signal;
 
 use crate::api::{self, App};
 use crate::queue::Queue;
-use crate::store::{DEMO_ACCOUNT, Store, migrate};
+use crate::store::{DEMO_ACCOUNT, NewRun, Store, migrate};
 use crate::worker::Worker;
 use anyhow::Context;
 use circuit::Supply;
@@ -223,9 +223,14 @@ async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
         let title = |row: &crate::store::SupplySummary| row.supply.document["title"] == supply.title.as_str();
         if !present.iter().any(title) {
             let row = store.create_supply(DEMO_ACCOUNT, &supply).await?;
-            let circuit = circuit::resolve(&supply).ok();
-            for study in circuit.iter().filter(|_| run).flat_map(|c| &c.studies) {
-                store.create_run(DEMO_ACCOUNT, &row, &study.id, study.duration).await?;
+            for study in supply.studies.iter().filter(|_| run) {
+                let document = circuit::as_run(&supply, Some(&study.id));
+                let circuit = circuit::resolve(&document).ok();
+                let Some(resolved) = circuit.iter().flat_map(|c| &c.studies).find(|s| s.id == study.id) else {
+                    continue;
+                };
+                let new = NewRun { supply: &row, document: &document, study: &study.id, duration: resolved.duration };
+                store.create_run(DEMO_ACCOUNT, new).await?;
             }
         }
     }

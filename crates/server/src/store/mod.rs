@@ -1,12 +1,13 @@
 //! The PostgreSQL store. Every query is scoped by account, or by a run whose account was checked.
 
 mod chunks;
+mod own_parts;
 mod runs;
 mod schema;
 mod supplies;
 
 pub(crate) use chunks::ChunkRow;
-pub(crate) use runs::{Finish, RunRow, RunState};
+pub(crate) use runs::{Finish, NewRun, RunRow, RunState};
 pub(crate) use supplies::{Saved, SupplyRow, SupplySummary};
 
 use diesel_async::pooled_connection::deadpool::{Object, Pool};

@@ -1,6 +1,7 @@
 use super::schema::{runs, trace_chunks};
 use super::{Result, Store};
 use chrono::{DateTime, Utc};
+use circuit::Supply;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use schemars::JsonSchema;
@@ -77,15 +78,21 @@ pub(crate) struct Finish {
     pub(crate) message: Option<String>,
 }
 
+/// A run to be stored.
+pub(crate) struct NewRun<'a> {
+    pub(crate) supply: &'a super::SupplyRow,
+    /// The supply as the study runs it.
+    pub(crate) document: &'a Supply,
+    pub(crate) study: &'a str,
+    /// Simulated time, s.
+    pub(crate) duration: f64,
+}
+
 impl Store {
     /// A new run of a study that covers `duration` seconds.
-    pub(crate) async fn create_run(
-        &self,
-        account: Uuid,
-        supply: &super::SupplyRow,
-        study: &str,
-        duration: f64,
-    ) -> Result<RunRow> {
+    pub(crate) async fn create_run(&self, account: Uuid, run: NewRun<'_>) -> Result<RunRow> {
+        let NewRun { supply, document, study, duration } = run;
+        let document = serde_json::to_value(document)?;
         let mut connection = self.connection().await?;
         Ok(diesel::insert_into(runs::table)
             .values((
@@ -95,7 +102,7 @@ impl Store {
                 runs::revision.eq(supply.revision),
                 runs::study.eq(study),
                 runs::duration.eq(duration),
-                runs::document.eq(&supply.document),
+                runs::document.eq(document),
                 runs::engine_version.eq(engine::VERSION),
                 runs::state.eq(RunState::Queued.name()),
             ))

@@ -21,6 +21,15 @@ diesel::table! {
 }
 
 diesel::table! {
+    own_parts (id) {
+        id -> Uuid,
+        account_id -> Uuid,
+        entry -> Jsonb,
+        changed_at -> Timestamptz,
+    }
+}
+
+diesel::table! {
     runs (id) {
         id -> Uuid,
         account_id -> Uuid,
@@ -55,3 +64,5 @@ diesel::table! {
         data -> Bytea,
     }
 }
+
+diesel::allow_tables_to_appear_in_same_query!(supplies, supply_revisions);

@@ -17,6 +17,15 @@ pub(crate) struct SupplyRow {
     pub(crate) changed_at: DateTime<Utc>,
 }
 
+/// A version of a supply.
+#[derive(Clone, Debug, Queryable, Selectable)]
+#[diesel(table_name = supply_revisions)]
+pub(crate) struct RevisionRow {
+    pub(crate) revision: i32,
+    pub(crate) document: Value,
+    pub(crate) saved_at: DateTime<Utc>,
+}
+
 /// A supply as the library lists it.
 pub(crate) struct SupplySummary {
     pub(crate) supply: SupplyRow,
@@ -71,6 +80,30 @@ impl Store {
         Ok(supplies::table
             .filter(supplies::account_id.eq(account).and(supplies::id.eq(id)))
             .select(SupplyRow::as_select())
+            .first(&mut connection)
+            .await
+            .optional()?)
+    }
+
+    /// The latest versions of a supply, newest first.
+    pub(crate) async fn revisions(&self, account: Uuid, supply: Uuid, most: i64) -> Result<Vec<RevisionRow>> {
+        let mut connection = self.connection().await?;
+        Ok(supply_revisions::table
+            .filter(supply_revisions::supply_id.eq_any(owned(account, supply)))
+            .order(supply_revisions::revision.desc())
+            .limit(most)
+            .select(RevisionRow::as_select())
+            .load(&mut connection)
+            .await?)
+    }
+
+    /// One version of a supply.
+    pub(crate) async fn revision(&self, account: Uuid, supply: Uuid, revision: i32) -> Result<Option<RevisionRow>> {
+        let mut connection = self.connection().await?;
+        Ok(supply_revisions::table
+            .filter(supply_revisions::supply_id.eq_any(owned(account, supply)))
+            .filter(supply_revisions::revision.eq(revision))
+            .select(RevisionRow::as_select())
             .first(&mut connection)
             .await
             .optional()?)
@@ -131,6 +164,13 @@ impl Store {
             })
             .await
     }
+}
+
+/// The identifier of a supply, if it is the account's.
+#[diesel::dsl::auto_type(no_type_alias)]
+fn owned(account: Uuid, supply: Uuid) -> _ {
+    let mine = supplies::account_id.eq(account).and(supplies::id.eq(supply));
+    supplies::table.filter(mine).select(supplies::id)
 }
 
 async fn keep_revision(connection: &mut diesel_async::AsyncPgConnection, row: &SupplyRow) -> Result<()> {

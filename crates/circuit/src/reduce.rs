@@ -1,0 +1,172 @@
+//! A supply as it is run: without bypassed stages, and cut where a study cuts it.
+
+use crate::{GND, Joint, KindId, Part, Signal, Stage, StageKind, Study, Supply};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Identifier of the stage that stands in for what a cut leaves out.
+pub const STAND_IN: &str = "stand_in";
+
+/// The supply as a study runs it. Parts of bypassed stages are gone and the nets behind them are those
+/// before them; if the study cuts the power path, so is everything behind the cut, with a resistor across
+/// the rails there. What is read of parts and nets that are gone is gone too.
+///
+/// A study that does not exist cuts nothing. Done twice it changes nothing more.
+pub fn as_run(supply: &Supply, study: Option<&str>) -> Supply {
+    let cut = study.and_then(|id| supply.studies.iter().find(|s| s.id == id)).and_then(|s: &Study| s.cut.clone());
+    if cut.is_none() && !supply.stages.iter().any(|s| s.bypassed) {
+        return supply.clone();
+    }
+    let mut reduced = supply.clone();
+    for at in 0..reduced.stages.len() {
+        if reduced.stages[at].bypassed {
+            bypass(&mut reduced, at);
+        }
+    }
+    if let Some(cut) = cut.filter(|cut| supply.stage(&cut.after).is_some()) {
+        cut_behind(&mut reduced, &cut.after, &cut.load);
+        reduced.studies.iter_mut().filter(|s| Some(s.id.as_str()) == study).for_each(|s| s.cut = None);
+    }
+    forget_missing(&mut reduced);
+    reduced
+}
+
+impl Supply {
+    /// The joint that feeds a stage.
+    pub fn inlet(&self, stage: &Stage) -> Option<&Joint> {
+        self.stage(stage.after.as_deref()?)?.joints.get(stage.from_joint as usize)
+    }
+
+    /// Whether a stage can be bypassed: nothing is joined behind it, or what it gives is of the kind it takes.
+    pub fn can_bypass(&self, stage: &Stage) -> bool {
+        let used = |joint: usize| {
+            self.stages.iter().any(|s| s.after.as_ref() == Some(&stage.id) && s.from_joint as usize == joint)
+        };
+        stage.after.is_some()
+            && stage
+                .joints
+                .iter()
+                .enumerate()
+                .all(|(k, joint)| !used(k) || self.inlet(stage).is_some_and(|inlet| inlet.kind() == joint.kind()))
+    }
+}
+
+fn bypass(supply: &mut Supply, at: usize) {
+    let stage = supply.stages[at].clone();
+    supply.parts.retain(|p| p.stage.as_ref() != Some(&stage.id));
+    let inlet = supply.inlet(&stage).cloned();
+    for joint in &stage.joints {
+        let Some(inlet) = inlet.as_ref().filter(|inlet| inlet.kind() == joint.kind()) else { continue };
+        for (own, before) in joint.nets().into_iter().zip(inlet.nets()) {
+            rename_everywhere(supply, own, before);
+        }
+    }
+    if stage.joints.is_empty() {
+        supply.stages[at].output = None;
+    }
+}
+
+/// Renames a net in pins, joints, outputs and signals; `gnd` stays what it is.
+fn rename_everywhere(supply: &mut Supply, from: &str, to: &str) {
+    let (from, to) = if from == GND { (to, from) } else { (from, to) };
+    if from == to {
+        return;
+    }
+    let (from, to) = (from.to_owned(), to.to_owned());
+    for part in &mut supply.parts {
+        part.pins.values_mut().filter(|net| **net == from).for_each(|net| net.clone_from(&to));
+    }
+    for stage in &mut supply.stages {
+        if stage.output.as_ref() == Some(&from) {
+            stage.output = Some(to.clone());
+        }
+        stage.joints.iter_mut().for_each(|joint| joint.rename(&from, &to));
+    }
+    supply.rename_in_signals(&from, &to);
+}
+
+impl Supply {
+    /// Lets every signal of a net follow its new name.
+    pub fn rename_in_signals(&mut self, from: &str, to: &str) {
+        let renamed = |text: &mut String| {
+            if let Ok(mut signal) = Signal::parse(text) {
+                signal.terms.iter_mut().filter(|t| t.of == from).for_each(|t| to.clone_into(&mut t.of));
+                *text = signal.to_string();
+            }
+        };
+        self.readings.iter_mut().for_each(|r| renamed(&mut r.signal));
+        self.studies.iter_mut().flat_map(|s| s.strips.iter_mut().flatten()).for_each(renamed);
+    }
+}
+
+fn cut_behind(supply: &mut Supply, after: &str, load: &str) {
+    let mut gone: BTreeSet<String> = BTreeSet::new();
+    // Stages stand behind those that feed them, so one pass finds all that hang on the cut.
+    for stage in &supply.stages {
+        if stage.after.as_ref().is_some_and(|a| a == after || gone.contains(a)) {
+            gone.insert(stage.id.clone());
+        }
+    }
+    supply.stages.retain(|s| !gone.contains(&s.id));
+    supply.parts.retain(|p| p.stage.as_ref().is_none_or(|s| !gone.contains(s)));
+    let joints = supply.stage(after).map(|s| s.joints.clone()).unwrap_or_default();
+    let mut number = 1;
+    for (k, joint) in joints.iter().enumerate() {
+        let id = if k == 0 { STAND_IN.to_owned() } else { format!("{STAND_IN}_{}", k + 1) };
+        supply.stages.push(Stage {
+            id: id.clone(),
+            kind: StageKind::Load,
+            title: "Stand-in load".to_owned(),
+            after: Some(after.to_owned()),
+            from_joint: k as u32,
+            output: None,
+            form: None,
+            joints: Vec::new(),
+            choices: BTreeMap::new(),
+            bypassed: false,
+            sized: BTreeMap::new(),
+        });
+        for (plus, minus) in rails(joint) {
+            while supply.part(&format!("R{number}")).is_some() {
+                number += 1;
+            }
+            let pins = [("a", plus), ("b", minus)].map(|(pin, net)| (pin.to_owned(), net.to_owned()));
+            let mut part = Part::new(format!("R{number}"), KindId::Resistor, pins.into());
+            part.parameters.insert("resistance".to_owned(), load.to_owned());
+            part.stage = Some(id.clone());
+            supply.parts.push(part);
+        }
+    }
+}
+
+/// Pairs of nets of a joint between which a load can hang.
+fn rails(joint: &Joint) -> Vec<(&str, &str)> {
+    let nets = joint.nets();
+    match joint {
+        Joint::Ac { .. } | Joint::Dc { .. } => vec![(nets[0], nets[1])],
+        Joint::Tapped { .. } => vec![(nets[0], nets[1]), (nets[1], nets[2])],
+        Joint::ThreePhase { .. } => nets[..3].iter().map(|phase| (*phase, nets[3])).collect(),
+        Joint::Split { .. } => vec![(nets[0], nets[1]), (nets[1], nets[2])],
+    }
+}
+
+/// Drops readings of what is gone, what was decided by them, and traces of it.
+fn forget_missing(supply: &mut Supply) {
+    let parts: BTreeSet<String> = supply.parts.iter().map(|p| p.id.clone()).collect();
+    let nets: BTreeSet<String> = supply.parts.iter().flat_map(|p| p.pins.values().cloned()).collect();
+    let there = |text: &str| {
+        // What cannot be read is left for the checks to name.
+        Signal::parse(text).is_ok_and(|s| s.terms.iter().all(|t| parts.contains(&t.of) || nets.contains(&t.of)))
+    };
+    supply.readings.retain(|r| there(&r.signal));
+    let readings: BTreeSet<String> = supply.readings.iter().map(|r| r.id.clone()).collect();
+    supply.requirements.retain(|r| readings.contains(&r.reading));
+    for study in &mut supply.studies {
+        study.strips.iter_mut().for_each(|strip| strip.retain(|s| there(s)));
+        study.strips.retain(|strip| !strip.is_empty());
+    }
+    for stage in &mut supply.stages {
+        if stage.output.as_ref().is_some_and(|net| !nets.contains(net)) {
+            stage.output = None;
+        }
+    }
+}

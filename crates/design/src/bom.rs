@@ -1,0 +1,92 @@
+//! The bill of materials: what has to be bought to build a supply.
+
+use circuit::kinds::Form;
+use circuit::{KindId, Part, StageKind, Supply, number_in};
+use quantity::show;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// Parts that are alike.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct BomRow {
+    /// Their designators.
+    pub parts: Vec<String>,
+    /// What they are.
+    pub kind: &'static str,
+    /// Their main values.
+    pub value: String,
+    /// What they are rated for.
+    pub ratings: String,
+    /// The catalogue entry they were taken from.
+    pub entry: String,
+}
+
+/// What a supply is made of, alike parts in one row, in the order of the document. Sources and loads stand
+/// for what is outside and are left out, and so are bypassed stages.
+pub fn bom(supply: &Supply) -> Vec<BomRow> {
+    let outside = |part: &&Part| {
+        let stage = part.stage.as_deref().and_then(|id| supply.stage(id));
+        stage.is_some_and(|s| s.bypassed || matches!(s.kind, StageKind::Source | StageKind::Load))
+            || stands_in(part.kind)
+    };
+    let mut rows: Vec<BomRow> = Vec::new();
+    for part in supply.parts.iter().filter(|p| !outside(p)) {
+        let row = BomRow {
+            parts: Vec::new(),
+            kind: part.kind.kind().name,
+            value: value(supply, part),
+            ratings: ratings(supply, part),
+            entry: part.generic.as_deref().map_or_else(String::new, |id| {
+                crate::catalogue().iter().find(|e| e.id == id).map_or_else(|| id.to_owned(), |e| e.title.clone())
+            }),
+        };
+        let same = |r: &&mut BomRow| {
+            (r.kind, &r.value, &r.ratings, &r.entry) == (row.kind, &row.value, &row.ratings, &row.entry)
+        };
+        match rows.iter_mut().find(same) {
+            Some(found) => found.parts.push(part.id.clone()),
+            None => rows.push(BomRow { parts: vec![part.id.clone()], ..row }),
+        }
+    }
+    rows
+}
+
+/// Whether a kind stands for something outside the supply, or for behaviour rather than a part.
+fn stands_in(kind: KindId) -> bool {
+    matches!(kind.kind().letter, "V" | "I" | "G" | "E" | "P") || kind.kind().name.contains("load")
+}
+
+fn value(supply: &Supply, part: &Part) -> String {
+    let shown = part.kind.kind().parameters.iter().filter(|p| p.headline).filter_map(|p| match &p.form {
+        Form::Quantity { unit, default, .. } => {
+            let text = part.parameters.get(p.id).map_or(*default, String::as_str);
+            Some(number_in(supply, text, *unit).map_or_else(|| text.to_owned(), |v| show(v, *unit, 4)))
+        }
+        _ => None,
+    });
+    shown.collect::<Vec<_>>().join(", ")
+}
+
+fn ratings(supply: &Supply, part: &Part) -> String {
+    let shown = part.kind.kind().ratings.iter().filter_map(|rating| {
+        let text = part.ratings.get(rating.id)?;
+        let value = number_in(supply, text, rating.unit).map_or_else(|| text.clone(), |v| show(v, rating.unit, 3));
+        Some(format!("{} {value}", rating.name.to_lowercase()))
+    });
+    shown.collect::<Vec<_>>().join(", ")
+}
+
+/// The bill of materials as comma-separated values (RFC 4180), with a line of headings.
+pub fn bom_csv(supply: &Supply) -> String {
+    let quoted = |text: &str| {
+        if text.contains([',', '"', '\n']) { format!("\"{}\"", text.replace('"', "\"\"")) } else { text.to_owned() }
+    };
+    let mut text = "Count,Designators,Part,Value,Rated for,Catalogue entry\r\n".to_owned();
+    for row in bom(supply) {
+        let cells =
+            [&row.parts.len().to_string(), &row.parts.join(" "), row.kind, &row.value, &row.ratings, &row.entry];
+        text += &cells.map(|cell| quoted(cell)).join(",");
+        text += "\r\n";
+    }
+    text
+}

@@ -1,0 +1,342 @@
+//! Changes of a supply. Each takes a supply and returns another; nothing else is touched.
+
+mod line;
+mod nets;
+mod parts;
+mod stages;
+
+use crate::catalogue::Entry;
+use crate::defaults::studies_for;
+use crate::demands::{tie, untie};
+use crate::draft::rounded;
+use crate::layout;
+use crate::path::{Path, Place};
+use crate::proposal::{Names, formed};
+use circuit::{Cut, KindId, OutputDemand, Part, Signal, SourceDemand, Stage, Study, StudyKind, Supply};
+use quantity::entry;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+pub use line::{Completion, Reading, read_line};
+pub use parts::{Joining, joining};
+
+/// Choices by identifier, as typed.
+type Choices = BTreeMap<String, String>;
+
+/// A change of a supply: of its power path, or of single parts.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(tag = "edit", rename_all = "snake_case", deny_unknown_fields)]
+#[schemars(rename = "PathEdit")]
+pub enum Edit {
+    /// States what the supply is fed from and must deliver.
+    State {
+        /// What feeds it.
+        source: Option<SourceDemand>,
+        /// What it must deliver.
+        outputs: Vec<OutputDemand>,
+    },
+    /// Adds a stage.
+    Add {
+        /// Its form.
+        form: String,
+        /// Where.
+        place: Place,
+        /// Whether what follows there comes behind the new stage; else the path branches.
+        #[serde(default)]
+        between: bool,
+        /// What was chosen.
+        #[serde(default)]
+        choices: Choices,
+    },
+    /// Sizes a stage again.
+    Size {
+        /// Which.
+        stage: String,
+        /// What was chosen.
+        choices: Choices,
+        /// Whether values chosen by hand are sized again too.
+        #[serde(default)]
+        everything: bool,
+    },
+    /// Sizes every stage again; values chosen by hand stay.
+    SizeAll,
+    /// Gives a stage another form, keeping what still applies.
+    Replace {
+        /// Which.
+        stage: String,
+        /// Its new form.
+        form: String,
+    },
+    /// Removes a stage; what followed it comes behind the one before.
+    Remove {
+        /// Which.
+        stage: String,
+    },
+    /// Exchanges a stage with the one before it.
+    MoveEarlier {
+        /// Which.
+        stage: String,
+    },
+    /// Hangs a copy of a stage beside it.
+    Duplicate {
+        /// Which.
+        stage: String,
+    },
+    /// Gives a stage another title.
+    Rename {
+        /// Which.
+        stage: String,
+        /// The new title.
+        title: String,
+    },
+    /// Puts every part back where its form draws it.
+    Tidy,
+    /// Leaves a stage out of every run, or takes it in again.
+    Bypass {
+        /// Which.
+        stage: String,
+        /// Whether it is left out.
+        bypassed: bool,
+    },
+    /// Adds a study of the supply so far: cut behind a stage, a resistor standing in for what follows.
+    StudySoFar {
+        /// The last stage that is left.
+        stage: String,
+    },
+    /// Adds a part of a kind, its pins open.
+    AddPart {
+        /// Its kind.
+        kind: KindId,
+        /// The entry of the parts catalogue it is, if any.
+        #[serde(default)]
+        entry: Option<Entry>,
+        /// About where it stands, grid column and row; beneath everything if left out.
+        #[serde(default)]
+        near: Option<(i32, i32)>,
+    },
+    /// Adds the part that a phrase such as “capacitor 100u from out to gnd” describes.
+    AddLine {
+        /// The phrase.
+        text: String,
+        /// About where it stands; beneath everything if left out.
+        #[serde(default)]
+        near: Option<(i32, i32)>,
+    },
+    /// Puts copies of parts beside what is there, under new designators. A net that only the copied parts
+    /// share gets a name of its own.
+    Paste {
+        /// The parts, as they were when they were copied.
+        parts: Vec<Part>,
+        /// Grid columns and rows between a part and its copy.
+        by: (i32, i32),
+    },
+    /// Removes parts, and what was read of them.
+    RemoveParts {
+        /// Which.
+        parts: Vec<String>,
+    },
+    /// Gives a part the values of an entry of the parts catalogue; its nets stay.
+    Swap {
+        /// Which part.
+        part: String,
+        /// The entry.
+        entry: Entry,
+    },
+    /// Joins a pin to another pin.
+    Connect {
+        /// Part and pin from which the line was pulled.
+        from: (String, String),
+        /// Part and pin at which it ended.
+        to: (String, String),
+        /// Whether two nets may become one.
+        #[serde(default)]
+        join: bool,
+    },
+    /// Gives a net another name everywhere.
+    RenameNet {
+        /// Its name.
+        net: String,
+        /// Its new name.
+        to: String,
+        /// Whether it may become one with a net of that name.
+        #[serde(default)]
+        join: bool,
+    },
+}
+
+/// Why a change cannot be made.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[allow(missing_docs)]
+pub enum ComposeError {
+    #[error("there is no form named {0} in the stage catalogue")]
+    NoForm(String),
+    #[error("the supply has no stage {0}")]
+    NoStage(String),
+    #[error("{0} was drawn by hand, so there is nothing to size it by; choose a form for it from the catalogue")]
+    DrawnByHand(String),
+    #[error("nothing can be joined behind {0}; add to a stage that passes power on")]
+    NoJoint(String),
+    #[error("{0} is a source; add it at the beginning of the path")]
+    SourceBehind(&'static str),
+    #[error("{0} takes {1}; choose the stage it comes after")]
+    NeedsBefore(&'static str, &'static str),
+    #[error(
+        "{form} takes {takes}, but {gives} is there; choose another form, or put what makes the difference between"
+    )]
+    Unfit { form: &'static str, takes: &'static str, gives: &'static str },
+    #[error("{0} has no stage before it to change places with")]
+    First(String),
+    #[error(
+        "{0} cannot be bypassed: what it gives is of another kind than what it takes; cut the study behind the \
+         stage before instead"
+    )]
+    Unbypassable(String),
+    #[error("the supply has no part {0}")]
+    NoPart(String),
+    #[error("{part} has no pin {pin}")]
+    NoPin { part: String, pin: String },
+    #[error("the supply has no net {0}")]
+    NoNet(String),
+    #[error("“{0}” cannot name a net: use letters, digits and _ only")]
+    BadNet(String),
+    #[error("a part is named {0}, so a net cannot be")]
+    TakenByPart(String),
+    #[error("gnd is the reference of the supply and keeps its name")]
+    Reference,
+    #[error("{0}")]
+    Joins(String),
+    #[error("{part} has pins {has}, {entry} has {wants}; choose an entry with the same pins")]
+    OtherPins { part: String, has: String, entry: String, wants: String },
+    #[error("{0}")]
+    Line(String),
+}
+
+/// Makes a change.
+///
+/// # Errors
+/// [`ComposeError`] if it cannot be made; the supply is not touched.
+pub fn apply(supply: &Supply, edit: &Edit) -> Result<Supply, ComposeError> {
+    let mut supply = supply.clone();
+    match edit {
+        Edit::State { source, outputs } => {
+            supply.source.clone_from(source);
+            let before = std::mem::replace(&mut supply.outputs, outputs.clone());
+            untie(&mut supply, &before);
+        }
+        Edit::Add { form, place, between, choices } => {
+            stages::add(&mut supply, form, place, *between, choices)?;
+        }
+        Edit::Size { stage, choices, everything } => {
+            let before = supply.clone();
+            stages::resize(&mut supply, &Path::new(&before), stage, choices, *everything)?;
+        }
+        Edit::SizeAll => {
+            // What flows follows from forms and choices, which sizing does not change.
+            let before = supply.clone();
+            let path = Path::new(&before);
+            for stage in before.stages.iter().filter(|s| s.form.is_some()) {
+                stages::resize(&mut supply, &path, &stage.id, &stage.choices, false)?;
+            }
+        }
+        Edit::Replace { stage, form } => stages::replace(&mut supply, stage, form)?,
+        Edit::Remove { stage } => stages::remove(&mut supply, stage)?,
+        Edit::MoveEarlier { stage } => stages::earlier(&mut supply, stage)?,
+        Edit::Duplicate { stage } => {
+            let original = find(&supply, stage)?.clone();
+            let form = formed(&original)?;
+            let place = Place { after: original.after, joint: original.from_joint };
+            stages::add(&mut supply, form.id, &place, false, &original.choices)?;
+        }
+        Edit::Rename { stage, title } => {
+            let index = index(&supply, stage)?;
+            supply.stages[index].title.clone_from(title);
+        }
+        Edit::Tidy => layout::tidy(&mut supply),
+        Edit::Bypass { stage, bypassed } => {
+            let at = index(&supply, stage)?;
+            if *bypassed && !supply.can_bypass(&supply.stages[at]) {
+                return Err(ComposeError::Unbypassable(supply.stages[at].title.clone()));
+            }
+            supply.stages[at].bypassed = *bypassed;
+        }
+        Edit::StudySoFar { stage } => so_far(&mut supply, stage)?,
+        Edit::AddPart { kind, entry, near } => {
+            parts::add(&mut supply, *kind, entry.as_ref(), *near);
+        }
+        Edit::AddLine { text, near } => line::add(&mut supply, text, *near)?,
+        Edit::Paste { parts, by } => parts::paste(&mut supply, parts, *by),
+        Edit::RemoveParts { parts } => parts::remove(&mut supply, parts)?,
+        Edit::Swap { part, entry } => parts::swap(&mut supply, part, entry)?,
+        Edit::Connect { from, to, join } => parts::connect(&mut supply, from, to, *join)?,
+        Edit::RenameNet { net, to, join } => parts::rename_net(&mut supply, net, to, *join)?,
+    }
+    tie(&mut supply);
+    Ok(supply)
+}
+
+fn index(supply: &Supply, stage: &str) -> Result<usize, ComposeError> {
+    supply.stages.iter().position(|s| s.id == stage).ok_or_else(|| ComposeError::NoStage(stage.to_owned()))
+}
+
+fn find<'s>(supply: &'s Supply, stage: &str) -> Result<&'s Stage, ComposeError> {
+    index(supply, stage).map(|i| &supply.stages[i])
+}
+
+/// Adds a study cut behind a stage. The stand-in draws what those behind draw, as far as that is known.
+fn so_far(supply: &mut Supply, stage: &str) -> Result<(), ComposeError> {
+    let found = find(supply, stage)?.clone();
+    if found.joints.is_empty() {
+        return Err(ComposeError::NoJoint(found.title));
+    }
+    let load = Path::new(supply).stand_in(&found).map_or(DEFAULT_STAND_IN.to_owned(), |r| entry(rounded(r)));
+    let taken = |id: &str| supply.studies.iter().any(|s| s.id == id);
+    let id = std::iter::once(format!("so_far_{stage}")).chain((2..).map(|n| format!("so_far_{stage}_{n}")));
+    let id = id.into_iter().find(|id| !taken(id)).unwrap_or_default();
+    let strips = found.joints[0].nets()[..1].iter().map(|net| vec![format!("{net}.v")]).collect();
+    supply.studies.push(Study {
+        id,
+        kind: StudyKind::SwitchOn,
+        title: format!("So far: {}", found.title.to_lowercase()),
+        duration: studies_for(supply).duration.text,
+        suggested: true,
+        record_from: None,
+        max_step: None,
+        tolerance: None,
+        cut: Some(Cut { after: stage.to_owned(), load }),
+        strips,
+    });
+    Ok(())
+}
+
+/// Stand-in where nothing is known of what follows, Ω.
+const DEFAULT_STAND_IN: &str = "1k";
+
+/// A stage and all behind it.
+pub(crate) fn subtree(supply: &Supply, stage: &str) -> Vec<String> {
+    let mut found = vec![stage.to_owned()];
+    let mut at = 0;
+    while at < found.len() {
+        let behind = supply.stages.iter().filter(|s| s.after.as_deref() == Some(&found[at])).map(|s| s.id.clone());
+        let behind: Vec<String> = behind.collect();
+        found.extend(behind);
+        at += 1;
+    }
+    found
+}
+
+/// Drops readings of what is no longer there, and the requirements and strips that stood on them.
+fn prune(supply: &mut Supply) {
+    let parts: Vec<String> = supply.parts.iter().map(|p| p.id.clone()).collect();
+    let nets = Names::new(supply);
+    let there = |text: &str| {
+        Signal::parse(text).is_ok_and(|s| s.terms.iter().all(|t| parts.contains(&t.of) || nets.has_net(&t.of)))
+    };
+    supply.readings.retain(|r| there(&r.signal));
+    let readings: Vec<String> = supply.readings.iter().map(|r| r.id.clone()).collect();
+    supply.requirements.retain(|r| readings.contains(&r.reading));
+    for study in &mut supply.studies {
+        study.strips.iter_mut().for_each(|strip| strip.retain(|s| there(s)));
+        study.strips.retain(|strip| !strip.is_empty());
+    }
+}

@@ -1,0 +1,166 @@
+import { memo } from "react";
+
+import type { PartKind } from "../api/client";
+import type { DrawingShown } from "./viewport";
+
+type DrawnPart = DrawingShown["parts"][number];
+type DrawnNet = DrawingShown["nets"][number];
+type DrawnNote = DrawingShown["notes"][number];
+
+interface PartProps {
+  drawn: DrawnPart;
+  kind?: PartKind;
+  chosen: boolean;
+  marked: boolean;
+  faded: boolean;
+  /** How far it is being dragged, in grid squares. */
+  dx: number;
+  dy: number;
+}
+
+/** A part: symbol, text, and a handle on every pin. What is done with it is the drawing's to handle. */
+export const PartShape = memo(function PartShape({ drawn, kind, chosen, marked, faded, dx, dy }: PartProps) {
+  const [w = 1, h = 1] = kind?.symbol.body ?? [];
+  return (
+    <g
+      role="button"
+      tabIndex={0}
+      data-part={drawn.id}
+      aria-label={[drawn.id, kind?.name, ...drawn.label.slice(1)].join(", ")}
+      aria-pressed={chosen}
+      transform={dx || dy ? `translate(${dx} ${dy})` : undefined}
+      className="cursor-pointer"
+      opacity={faded ? 0.3 : 1}
+      stroke={chosen ? "var(--copper)" : marked ? "var(--missed)" : "var(--ink)"}
+    >
+      <g
+        transform={`translate(${drawn.at.x} ${drawn.at.y}) rotate(${drawn.turn}) scale(${drawn.mirror ? -1 : 1} 1)`}
+      >
+        <rect
+          x={-w - 0.6}
+          y={-h - 1}
+          width={2 * w + 1.2}
+          height={2 * h + 2}
+          rx={0.5}
+          fill={chosen ? "var(--copper-soft)" : "transparent"}
+          stroke="none"
+        />
+        {kind?.symbol.shapes.map((shape, i) => (
+          <path
+            key={i}
+            d={shape.path}
+            fill={shape.filled ? "currentColor" : "none"}
+            strokeWidth={shape.filled ? 0 : undefined}
+          />
+        ))}
+      </g>
+      <text stroke="none" fill="var(--ink)" fontSize={1.15}>
+        {drawn.label.map((line, i) => (
+          <tspan
+            key={i}
+            x={drawn.label_at[0]}
+            y={drawn.label_at[1] + 1.25 * i}
+            className={i === 0 ? undefined : "figures"}
+            fontWeight={i === 0 ? 600 : 400}
+            fill={i === 0 ? "var(--ink)" : "var(--muted)"}
+          >
+            {line}
+          </tspan>
+        ))}
+      </text>
+      {drawn.pins.map(([pin, at]) => (
+        <circle
+          key={pin}
+          data-pin={pin}
+          cx={at.x}
+          cy={at.y}
+          r={0.5}
+          strokeWidth={0.12}
+          className="cursor-crosshair fill-transparent stroke-transparent hover:fill-panel hover:stroke-copper"
+        >
+          <title>{`${drawn.id}, ${kind?.pins.find((p) => p.id === pin)?.name ?? pin}: pull a line from here`}</title>
+        </circle>
+      ))}
+    </g>
+  );
+});
+
+/** A net: wires, junctions, its name or the symbol of the reference. */
+export const NetShape = memo(function NetShape({ net, faded }: { net: DrawnNet; faded: boolean }) {
+  return (
+    <g data-net={net.net} opacity={faded ? 0.45 : 1} className="cursor-pointer hover:stroke-copper">
+      <title>{`Net ${net.net}`}</title>
+      {net.wires.map(([a, b], i) => (
+        <g key={i}>
+          <line x1={a.x} y1={a.y} x2={b.x} y2={b.y} stroke="transparent" strokeWidth={0.9} />
+          <line x1={a.x} y1={a.y} x2={b.x} y2={b.y} />
+        </g>
+      ))}
+      {net.junctions.map((spot) => (
+        <circle
+          key={`${spot.x},${spot.y}`}
+          cx={spot.x}
+          cy={spot.y}
+          r={0.25}
+          fill="var(--ink)"
+          stroke="none"
+        />
+      ))}
+      {net.ground_at && (
+        <path
+          d={`M${net.ground_at.x} ${net.ground_at.y} v1 M${net.ground_at.x - 1} ${net.ground_at.y + 1} h2 m-1.6 0.4 h1.2 m-0.9 0.4 h0.6`}
+        />
+      )}
+      {net.label_at && (
+        <text
+          x={net.label_at[0]}
+          y={net.label_at[1]}
+          className="figures"
+          fontSize={1.05}
+          fill="var(--teal)"
+          stroke="none"
+        >
+          {net.net}
+        </text>
+      )}
+    </g>
+  );
+});
+
+interface NoteProps {
+  note: DrawnNote;
+  index: number;
+  dx: number;
+  dy: number;
+}
+
+/** A note among the parts. */
+export const NoteShape = memo(function NoteShape({ note, index, dx, dy }: NoteProps) {
+  return (
+    <g
+      role="button"
+      tabIndex={0}
+      data-note={index}
+      aria-label={`Note: ${note.lines.join(" ")}`}
+      transform={dx || dy ? `translate(${dx} ${dy})` : undefined}
+      className="cursor-pointer"
+      stroke="none"
+      fill="var(--muted)"
+    >
+      <rect
+        x={note.at.x - 0.4}
+        y={note.at.y - 1.2}
+        width={0.62 * Math.max(...note.lines.map((l) => l.length)) + 0.8}
+        height={1.45 * note.lines.length + 0.4}
+        fill="transparent"
+      />
+      <text fontSize={1.15} fontStyle="italic">
+        {note.lines.map((line, i) => (
+          <tspan key={i} x={note.at.x} y={note.at.y + 1.45 * i}>
+            {line}
+          </tspan>
+        ))}
+      </text>
+    </g>
+  );
+});
