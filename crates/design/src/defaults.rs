@@ -10,8 +10,17 @@ use serde::Serialize;
 pub struct Suggestion {
     /// The setting as typed.
     pub text: String,
+    /// The setting as shown, with its unit.
+    pub shown: String,
     /// Why.
     pub reason: String,
+}
+
+impl Suggestion {
+    /// A time, s.
+    fn new(time: f64, reason: String) -> Self {
+        Suggestion { text: entry(time), shown: show(time, Unit::Second, 3), reason }
+    }
 }
 
 /// What a study should be set to.
@@ -69,14 +78,14 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
     } else {
         (5e-3, "nothing in the circuit is slow or periodic".to_owned())
     };
-    let duration = Suggestion { text: entry(up(duration)), reason };
+    let duration = Suggestion::new(up(duration), reason);
     let step = if shortest > 0.0 { shortest / STEPS } else { 1e-4 };
     let reason = if shortest > 0.0 {
         format!("a twentieth of the shortest period, {}", show(shortest, Unit::Second, 3))
     } else {
         "the solver finds its own steps; nothing is periodic".to_owned()
     };
-    StudyDefault { duration, max_step: Suggestion { text: entry(step), reason } }
+    StudyDefault { duration, max_step: Suggestion::new(step, reason) }
 }
 
 /// Time of some swings of the slowest choke with a capacitor at one of its ends, s.

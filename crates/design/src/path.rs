@@ -241,9 +241,12 @@ fn set_by_hand(supply: &Supply) -> BTreeMap<&str, BTreeMap<String, f64>> {
             continue;
         };
         for parameter in part.kind.kind().parameters {
-            let Parameter { id, form: circuit::kinds::Form::Quantity { unit, .. }, .. } = parameter else { continue };
+            let Parameter { id, form: circuit::kinds::Form::Quantity { unit, default, .. }, .. } = parameter else {
+                continue;
+            };
+            let text = part.parameters.get(*id).map_or(*default, String::as_str);
             if by_hand(stage, part, role, id)
-                && let Some(value) = part.parameters.get(*id).and_then(|text| number_in(supply, text, *unit))
+                && let Some(value) = number_in(supply, text, *unit)
             {
                 found.entry(&stage.id).or_default().insert(format!("{role}.{id}"), value);
             }

@@ -29,7 +29,7 @@ const NEARER: i32 = 2;
 
 /// Parts from which on no wires are drawn: the search would take longer than anyone waits, and
 /// nobody reads such a drawing.
-const MOST_PARTS: usize = 400;
+const MOST_PARTS: usize = 1500;
 
 /// Wires of every net, in order of appearance; none for circuits too large to be drawn wired.
 pub(crate) fn nets(supply: &Supply, parts: &[DrawnPart]) -> Vec<DrawnNet> {
@@ -149,6 +149,40 @@ struct Router {
     /// Net that runs level, and net that runs upright, through a square.
     level: Vec<Option<usize>>,
     upright: Vec<Option<usize>>,
+    search: Search,
+}
+
+/// Costs found in one search, by square and direction. They are kept from search to search and told
+/// apart by the number of the search, because clearing them would cost more than most searches do.
+struct Search {
+    number: u32,
+    states: Vec<State>,
+}
+
+#[derive(Clone, Copy)]
+struct State {
+    search: u32,
+    cost: u32,
+    came: usize,
+}
+
+impl Search {
+    fn new(states: usize) -> Self {
+        Search { number: 0, states: vec![State { search: 0, cost: 0, came: usize::MAX }; states] }
+    }
+
+    fn begin(&mut self) {
+        self.number += 1;
+    }
+
+    fn cost(&self, state: usize) -> u32 {
+        let State { search, cost, .. } = self.states[state];
+        if search == self.number { cost } else { u32::MAX }
+    }
+
+    fn reach(&mut self, state: usize, cost: u32, came: usize) {
+        self.states[state] = State { search: self.number, cost, came };
+    }
 }
 
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -180,6 +214,7 @@ impl Router {
             pin_of: vec![None; size],
             level: vec![None; size],
             upright: vec![None; size],
+            search: Search::new(2 * size),
         };
         for (part, drawn) in supply.parts.iter().zip(parts) {
             let (w, h) = symbol(part.kind).body;
@@ -316,17 +351,15 @@ impl Router {
     /// directions); a straight line if there is no way around the parts.
     fn join(&mut self, tree: &mut Tree, net: usize, pin: Spot, targets: &HashSet<Spot>) {
         let Some(start) = self.index(pin) else { return };
-        let size = (self.width * self.height) as usize;
-        let mut cost = vec![u32::MAX; 2 * size];
-        let mut came: Vec<usize> = vec![usize::MAX; 2 * size];
+        self.search.begin();
         let mut queue = BinaryHeap::new();
         for way in 0..2 {
-            cost[2 * start + way] = 0;
+            self.search.reach(2 * start + way, 0, usize::MAX);
             queue.push((std::cmp::Reverse(0u32), 2 * start + way));
         }
         let mut found = None;
         while let Some((std::cmp::Reverse(so_far), state)) = queue.pop() {
-            if so_far > cost[state] {
+            if so_far > self.search.cost(state) {
                 continue;
             }
             let here = self.spot(state / 2);
@@ -350,17 +383,16 @@ impl Router {
                 let text = if self.text[next] { TEXT } else { 0 };
                 let total = so_far + STEP + bend + crossing + text;
                 let state_next = 2 * next + side;
-                if total < cost[state_next] {
-                    cost[state_next] = total;
-                    came[state_next] = state;
+                if total < self.search.cost(state_next) {
+                    self.search.reach(state_next, total, state);
                     queue.push((std::cmp::Reverse(total), state_next));
                 }
             }
         }
         match found {
             Some(mut state) => {
-                while came[state] != usize::MAX {
-                    let before = came[state];
+                while self.search.states[state].came != usize::MAX {
+                    let before = self.search.states[state].came;
                     self.occupy(tree, net, self.spot(before / 2), self.spot(state / 2));
                     state = before;
                 }

@@ -304,3 +304,71 @@ fn a_restarted_database_costs_nothing_but_time() {
     assert_eq!(client.finished(&client.start(&client.demo()))["state"], "done");
     assert!(!server.ended());
 }
+
+/// Whatever is done by edits is kept as revisions that say what changed, and any of them can be had back.
+#[test]
+fn edits_are_kept_in_words_and_taken_back() {
+    let (_server, client) = serve(&database(), &[]);
+    let (status, made) = client.post("/api/templates/regulated_mains", &Value::Null);
+    assert_eq!(status, 200, "{made}");
+    let id = made["id"].as_str().unwrap();
+    let edit = |revision: u32, edit: Value| {
+        client.post(&format!("/api/supplies/{id}/edits"), &json!({ "revision": revision, "edit": edit }))
+    };
+    let ask = |what: &str, body: Value| client.post(&format!("/api/supplies/{id}/{what}"), &body).1;
+
+    assert_eq!(ask("line", json!({ "text": "resistor 4k7 from out to gnd" }))["problem"], Value::Null);
+    let added = edit(1, json!({ "edit": "add_line", "text": "resistor 4k7 from out to gnd" }));
+    assert_eq!(added.1["revision"], 2, "{}", added.1);
+    let asked = ask("joining", json!({ "from": "out", "to": "bus" }));
+    assert!(asked["asks"] == true && asked["shorted"] == json!(["U1"]), "{asked}");
+    let (status, refused) = edit(2, json!({ "edit": "rename_net", "net": "out", "to": "bus" }));
+    assert!(status == 422 && refused["message"].as_str().unwrap().contains("It shorts U1"), "{refused}");
+    let (_, bypassed) = edit(2, json!({ "edit": "study_so_far", "stage": "reservoir" }));
+    let studies = bypassed["document"]["studies"].as_array().unwrap();
+    assert_eq!(studies[1]["cut"]["after"], "reservoir");
+    let (status, stale) = edit(2, json!({ "edit": "tidy" }));
+    assert!(status == 409 && stale["current"]["revision"] == 3, "{stale}");
+
+    let (_, revisions) = client.get(&format!("/api/supplies/{id}/revisions"));
+    let said: Vec<&Value> = revisions.as_array().unwrap().iter().map(|r| &r["changes"]).collect();
+    assert_eq!(said, [&json!(["study So far: reservoir capacitor added"]), &json!(["R4 added"]), &json!(["created"])]);
+    let (_, restored) = client.post(&format!("/api/supplies/{id}/revisions/1/restore"), &json!({ "revision": 3 }));
+    assert_eq!((&restored["revision"], &restored["document"]), (&json!(4), &made["document"]));
+    assert_eq!(client.post(&format!("/api/supplies/{id}/revisions/9/restore"), &json!({ "revision": 4 })).0, 404);
+
+    // The study cut behind the reservoir runs without what follows, and its run says so.
+    let (_, again) = client.post(&format!("/api/supplies/{id}/revisions/3/restore"), &json!({ "revision": 4 }));
+    let study = again["document"]["studies"][1]["id"].as_str().unwrap();
+    let (_, run) = client.post(&format!("/api/supplies/{id}/runs"), &json!({ "study": study }));
+    let run = client.finished(run["id"].as_str().unwrap());
+    let stages: Vec<&str> =
+        run["outcome"]["stages"].as_array().unwrap().iter().map(|s| s["id"].as_str().unwrap()).collect();
+    assert_eq!(stages, ["mains", "transformer", "bridge", "reservoir", "stand_in"]);
+
+    let (_, rows) = client.get(&format!("/api/supplies/{id}/materials"));
+    assert!(rows.as_array().unwrap().iter().any(|r| r["parts"] == json!(["D1", "D2", "D3", "D4"])), "{rows}");
+    let (_, defaults) = client.get(&format!("/api/supplies/{id}/study-defaults"));
+    assert!(defaults["duration"]["reason"].as_str().unwrap().contains("time constant"), "{defaults}");
+}
+
+#[test]
+fn own_parts_stand_beside_the_catalogue() {
+    let (_server, client) = serve(&database(), &[]);
+    let search = |body: Value| client.post("/api/catalogue", &body);
+    let (_, all) = search(json!({}));
+    assert!(all.as_array().unwrap().len() >= 120);
+    let own = json!({ "id": "", "title": "Workshop diode", "kind": "diode", "parameters": { "emission": "1.7" } });
+    let (status, kept) = client.post("/api/own-parts", &own);
+    assert!(status == 200 && kept["entry"]["id"] == "workshop_diode", "{kept}");
+    let (_, found) = search(json!({ "text": "workshop" }));
+    assert_eq!(found[0]["own"], kept["own"]);
+    let (status, refused) = search(json!({ "kinds": ["capacitor"], "at_least": { "voltage": "much" } }));
+    assert!(status == 422 && refused["message"].as_str().unwrap().contains("“much” cannot be read"), "{refused}");
+    let odd = json!({ "id": "", "title": "Odd", "kind": "diode", "parameters": { "colour": "red" } });
+    assert_eq!(client.post("/api/own-parts", &odd).1["message"], "a diode has no parameter colour");
+    let address = format!("{}/api/own-parts/{}", client.address, kept["own"].as_str().unwrap());
+    assert_eq!(client.agent.delete(&address).call().unwrap().status(), 204);
+    assert_eq!(client.agent.delete(&address).call().unwrap().status(), 404);
+    assert_eq!(search(json!({ "text": "workshop" })).1, json!([]));
+}

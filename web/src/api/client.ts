@@ -20,6 +20,11 @@ export type Unit = Schemas["Unit"];
 export type Form = Schemas["StageForm"];
 export type Edit = Schemas["PathEdit"];
 export type Proposal = Schemas["Proposal"];
+export type Entry = Schemas["CatalogueEntry"];
+export type EntryListed = Schemas["EntryListed"];
+export type CatalogueSearch = Schemas["CatalogueSearch"];
+export type Joining = Schemas["Joining"];
+export type Revision = Schemas["RevisionListed"];
 export type Stage = NonNullable<Supply["stages"]>[number];
 
 const api = createClient<paths>();
@@ -104,17 +109,28 @@ export function useCreateSupply() {
   });
 }
 
-/** Changes of the power path, made by the server and stored at once. */
+/** An earlier version to be stored again. */
+export interface Restoring {
+  restore: number;
+}
+
+/** Changes made by the server and stored at once: edits, and earlier versions restored. */
 export function useEditSupply(supply: string) {
   const client = useQueryClient();
   return useMutation({
     scope: { id: `save-${supply}` },
-    mutationFn: async (edit: Edit) => {
+    mutationFn: async (edit: Edit | Restoring) => {
       const revision = client.getQueryData<SupplyShown>(["supply", supply])?.revision ?? 0;
-      const answer = await api.POST("/api/supplies/{supply}/edits", {
-        params: { path: { supply } },
-        body: { revision, edit },
-      });
+      const answer =
+        "restore" in edit
+          ? await api.POST("/api/supplies/{supply}/revisions/{revision}/restore", {
+              params: { path: { supply, revision: edit.restore } },
+              body: { revision },
+            })
+          : await api.POST("/api/supplies/{supply}/edits", {
+              params: { path: { supply } },
+              body: { revision, edit },
+            });
       if (answer.response.status === 409) throw new Stale(answer.error as unknown as Conflict);
       return taken<SupplyShown>(answer);
     },
@@ -122,6 +138,104 @@ export function useEditSupply(supply: string) {
       client.setQueryData(["supply", supply], stored);
       void client.invalidateQueries({ queryKey: ["supplies"] });
     },
+  });
+}
+
+/** What becomes of two nets if they are made one. */
+export async function askJoining(supply: string, from: string, to: string): Promise<Joining> {
+  const params = { path: { supply } };
+  return taken<Joining>(await api.POST("/api/supplies/{supply}/joining", { params, body: { from, to } }));
+}
+
+/** What is understood of a phrase of the add line. */
+export function useLine(supply: string, text: string) {
+  return useQuery({
+    queryKey: ["line", supply, text],
+    placeholderData: (previous: Schemas["LineReading"] | undefined) => previous,
+    queryFn: async () =>
+      taken<Schemas["LineReading"]>(
+        await api.POST("/api/supplies/{supply}/line", { params: { path: { supply } }, body: { text } }),
+      ),
+  });
+}
+
+export function useCatalogue(search: CatalogueSearch) {
+  return useQuery({
+    queryKey: ["catalogue", search],
+    placeholderData: (previous: EntryListed[] | undefined) => previous,
+    retry: false,
+    queryFn: async () => taken<EntryListed[]>(await api.POST("/api/catalogue", { body: search })),
+  });
+}
+
+/** Keeps a part of one's own in the catalogue. */
+export function useKeepPart() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (entry: Entry) => taken<EntryListed>(await api.POST("/api/own-parts", { body: entry })),
+    onSuccess: () => void client.invalidateQueries({ queryKey: ["catalogue"] }),
+  });
+}
+
+export function useDropPart() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (part: string) => {
+      const { error } = await api.DELETE("/api/own-parts/{part}", { params: { path: { part } } });
+      if (error) throw new Refused(error);
+    },
+    onSuccess: () => void client.invalidateQueries({ queryKey: ["catalogue"] }),
+  });
+}
+
+export function useMaterials(supply: SupplyShown) {
+  return useQuery({
+    queryKey: ["materials", supply.id, supply.revision],
+    queryFn: async () =>
+      taken<Schemas["BomRow"][]>(
+        await api.GET("/api/supplies/{supply}/materials", { params: { path: { supply: supply.id } } }),
+      ),
+  });
+}
+
+export function useRevisions(supply: SupplyShown) {
+  return useQuery({
+    queryKey: ["revisions", supply.id, supply.revision],
+    queryFn: async () =>
+      taken<Revision[]>(
+        await api.GET("/api/supplies/{supply}/revisions", { params: { path: { supply: supply.id } } }),
+      ),
+  });
+}
+
+export function useTemplates() {
+  return useQuery({
+    queryKey: ["templates"],
+    staleTime: Infinity,
+    queryFn: async () => taken<Schemas["Template"][]>(await api.GET("/api/templates")),
+  });
+}
+
+export function useBeginFromTemplate() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (template: string) =>
+      taken<SupplyShown>(await api.POST("/api/templates/{template}", { params: { path: { template } } })),
+    onSuccess: (created) => {
+      client.setQueryData(["supply", created.id], created);
+      void client.invalidateQueries({ queryKey: ["supplies"] });
+    },
+  });
+}
+
+/** What the circuit suggests for a study, with reasons. */
+export function useStudyDefaults(supply: SupplyShown) {
+  return useQuery({
+    queryKey: ["study-defaults", supply.id, supply.revision],
+    queryFn: async () =>
+      taken<Schemas["StudyDefault"]>(
+        await api.GET("/api/supplies/{supply}/study-defaults", { params: { path: { supply: supply.id } } }),
+      ),
   });
 }
 

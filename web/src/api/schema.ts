@@ -148,6 +148,182 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/supplies/{supply}/revisions": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["listRevisions"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/revisions/{revision}/restore": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["restoreRevision"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/joining": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["joining"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/line": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["readLine"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/materials": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["materials"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/materials.csv": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["materialsTable"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/catalogue": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["searchCatalogue"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/own-parts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["keepPart"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/own-parts/{part}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    delete: operations["dropPart"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/templates": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["templates"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/templates/{template}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["beginFromTemplate"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/supplies/{supply}/entry": {
     parameters: {
       query?: never;
@@ -276,6 +452,15 @@ export interface components {
       form: string;
       place: components["schemas"]["JointPlace"];
     };
+    /** @description Two nets that may become one. */
+    AskJoining: {
+      from: string;
+      to: string;
+    };
+    /** @description A phrase of the add line. */
+    AskLine: {
+      text: string;
+    };
     /** @description A stage to be sized again. */
     AskStage: {
       /** @description What was chosen, as typed; what is stored if left out. */
@@ -283,6 +468,81 @@ export interface components {
         [key: string]: string;
       } | null;
       stage: string;
+    };
+    /** @description Parts that are alike. */
+    BomRow: {
+      /** @description The catalogue entry they were taken from. */
+      entry: string;
+      /** @description What they are. */
+      kind: string;
+      /** @description Their designators. */
+      parts: string[];
+      /** @description What they are rated for. */
+      ratings: string;
+      /** @description Their main values. */
+      value: string;
+    };
+    /** @description A part one can take from the catalogue. */
+    CatalogueEntry: {
+      /** @description What it is, with its main figures. */
+      title: string;
+      /** @description Identifier, kept with the part that was taken. */
+      id: string;
+      /** @description The part kind. */
+      kind: components["schemas"]["KindId"];
+      /**
+       * @description What it is for.
+       * @default
+       */
+      note: string;
+      /**
+       * @description Parameters that differ from the kind's defaults.
+       * @default {}
+       */
+      parameters: {
+        [key: string]: string;
+      };
+      /**
+       * @description What it is rated for.
+       * @default {}
+       */
+      ratings: {
+        [key: string]: string;
+      };
+    };
+    /** @description What is looked for in the catalogue. */
+    CatalogueSearch: {
+      /**
+       * @description Least values, as typed, of parameters and ratings by their identifiers.
+       * @default {}
+       */
+      at_least: {
+        [key: string]: string;
+      };
+      /**
+       * @description Largest values likewise.
+       * @default {}
+       */
+      at_most: {
+        [key: string]: string;
+      };
+      /**
+       * @description The kinds it may be; any if empty.
+       * @default []
+       */
+      kinds: components["schemas"]["KindId"][];
+      /**
+       * @description Words its title or note must have.
+       * @default
+       */
+      text: string;
+    };
+    /** @description A way to go on with a phrase. */
+    Completion: {
+      /** @description What stands for it in a list. */
+      shown: string;
+      /** @description The whole phrase as it would be. */
+      text: string;
     };
     /** @description Someone else changed the supply in the meantime. */
     Conflict: {
@@ -295,6 +555,13 @@ export interface components {
     /** @description A supply to be added to the library. */
     CreateSupply: {
       document: components["schemas"]["Supply"];
+    };
+    /** @description The power path cut behind a stage, with a load standing in for what follows. */
+    Cut: {
+      /** @description The stage behind which nothing is left. */
+      after: string;
+      /** @description Resistance put across each of its joints' rails, Ω. */
+      load: string;
     };
     /** @description A named number, given directly or in terms of other named numbers. */
     DesignValue: {
@@ -313,6 +580,8 @@ export interface components {
       from: components["schemas"]["Spot"];
       /** @description Every net that has a wire or a label. */
       nets: components["schemas"]["DrawnNet"][];
+      /** @description Notes, in document order. */
+      notes: components["schemas"]["DrawnNote"][];
       /** @description Every part, in document order. */
       parts: components["schemas"]["DrawnPart"][];
       /** @description Bottom right corner. */
@@ -330,6 +599,13 @@ export interface components {
       net: string;
       /** @description Straight pieces of wire. */
       wires: [components["schemas"]["Spot"], components["schemas"]["Spot"]][];
+    };
+    /** @description A note in its place. */
+    DrawnNote: {
+      /** @description Where the first line begins. */
+      at: components["schemas"]["Spot"];
+      /** @description Its text, line by line. */
+      lines: string[];
     };
     /** @description A part in its place. */
     DrawnPart: {
@@ -410,6 +686,15 @@ export interface components {
       step?: components["schemas"]["Step"] | null;
       text: string;
       unit: components["schemas"]["Unit"];
+    };
+    /** @description An entry of the parts catalogue. */
+    EntryListed: {
+      entry: components["schemas"]["CatalogueEntry"];
+      /**
+       * Format: uuid
+       * @description Identifier of an own part; none for a built-in one.
+       */
+      own?: string | null;
     };
     /** @description What the text means, or what is wrong with it. */
     EntryMeaning: {
@@ -545,6 +830,19 @@ export interface components {
        */
       unsettled: number;
     };
+    /** @description What becomes of two nets that are made one. */
+    Joining: {
+      /** @description Whether this is worth asking: both nets have pins enough to mean something. */
+      asks: boolean;
+      /** @description The name that goes. */
+      gone: string;
+      /** @description The name that is left. */
+      kept: string;
+      /** @description All of it in a sentence or two. */
+      message: string;
+      /** @description Parts that are shorted or bypassed by it. */
+      shorted: string[];
+    };
     /** @description The nets in which power flows from one stage to the next. */
     Joint:
       | {
@@ -641,6 +939,15 @@ export interface components {
       | "current_load"
       | "power_load"
       | "stepped_load";
+    /** @description What was understood of a phrase, and how it may go on. */
+    LineReading: {
+      /** @description Ways to go on, the likeliest first. */
+      completions: components["schemas"]["Completion"][];
+      /** @description Why it cannot be added yet. */
+      problem?: string | null;
+      /** @description What will be added, in words; none as long as it is not known what. */
+      summary?: string | null;
+    };
     /** @description A change of the power path. */
     MakeEdit: {
       edit: components["schemas"]["PathEdit"];
@@ -663,6 +970,21 @@ export interface components {
        * @description End of the span, s.
        */
       to: number;
+    };
+    /** @description A note in the drawing. */
+    Note: {
+      /** @description What it says; lines are kept. */
+      text: string;
+      /**
+       * Format: int32
+       * @description Grid column of its left end.
+       */
+      x: number;
+      /**
+       * Format: int32
+       * @description Grid row of its first line.
+       */
+      y: number;
     };
     /** @description What came out of a run. */
     Outcome: {
@@ -692,6 +1014,11 @@ export interface components {
       /** @description Nominal voltage; negative for a negative rail. */
       voltage: string;
     };
+    /** @description An own part in an address. */
+    OwnPath: {
+      /** Format: uuid */
+      part: string;
+    };
     /** @description A parameter of a part kind. */
     Parameter: {
       /** @description What may be entered. */
@@ -709,6 +1036,8 @@ export interface components {
     Part: {
       /** @description Where the part stands in the drawing. */
       at?: components["schemas"]["Placement"] | null;
+      /** @description The entry of the parts catalogue it was taken from. */
+      generic?: string | null;
       /** @description Designator, unique among parts: letters and a number, `C1`. */
       id: string;
       /** @description The part kind. */
@@ -722,6 +1051,10 @@ export interface components {
       };
       /** @description The net of each pin. */
       pins: {
+        [key: string]: string;
+      };
+      /** @description What the part is rated for, by the kind's ratings. */
+      ratings?: {
         [key: string]: string;
       };
       /** @description What the part is in its stage's form, for sizing it again. */
@@ -743,10 +1076,12 @@ export interface components {
       parameters: components["schemas"]["Parameter"][];
       /** @description Pins, the one its current flows into first. */
       pins: components["schemas"]["Pin"][];
+      /** @description What a specimen may be rated for. */
+      ratings: components["schemas"]["Rating"][];
       /** @description What it looks like. */
       symbol: components["schemas"]["Symbol"];
     };
-    /** @description A change of the power path. */
+    /** @description A change of a supply: of its power path, or of single parts. */
     PathEdit:
       | {
           /** @constant */
@@ -832,6 +1167,95 @@ export interface components {
       | {
           /** @constant */
           edit: "tidy";
+        }
+      | {
+          /** @description Whether it is left out. */
+          bypassed: boolean;
+          /** @constant */
+          edit: "bypass";
+          /** @description Which. */
+          stage: string;
+        }
+      | {
+          /** @constant */
+          edit: "study_so_far";
+          /** @description The last stage that is left. */
+          stage: string;
+        }
+      | {
+          /** @constant */
+          edit: "add_part";
+          /**
+           * @description The entry of the parts catalogue it is, if any.
+           * @default null
+           */
+          entry: components["schemas"]["CatalogueEntry"] | null;
+          /** @description Its kind. */
+          kind: components["schemas"]["KindId"];
+          /**
+           * @description About where it stands, grid column and row; beneath everything if left out.
+           * @default null
+           */
+          near: [number, number] | null;
+        }
+      | {
+          /** @constant */
+          edit: "add_line";
+          /**
+           * @description About where it stands; beneath everything if left out.
+           * @default null
+           */
+          near: [number, number] | null;
+          /** @description The phrase. */
+          text: string;
+        }
+      | {
+          /** @description Grid columns and rows between a part and its copy. */
+          by: [number, number];
+          /** @constant */
+          edit: "paste";
+          /** @description The parts, as they were when they were copied. */
+          parts: components["schemas"]["Part"][];
+        }
+      | {
+          /** @constant */
+          edit: "remove_parts";
+          /** @description Which. */
+          parts: string[];
+        }
+      | {
+          /** @constant */
+          edit: "swap";
+          /** @description The entry. */
+          entry: components["schemas"]["CatalogueEntry"];
+          /** @description Which part. */
+          part: string;
+        }
+      | {
+          /** @constant */
+          edit: "connect";
+          /** @description Part and pin from which the line was pulled. */
+          from: [string, string];
+          /**
+           * @description Whether two nets may become one.
+           * @default false
+           */
+          join: boolean;
+          /** @description Part and pin at which it ended. */
+          to: [string, string];
+        }
+      | {
+          /** @constant */
+          edit: "rename_net";
+          /**
+           * @description Whether it may become one with a net of that name.
+           * @default false
+           */
+          join: boolean;
+          /** @description Its name. */
+          net: string;
+          /** @description Its new name. */
+          to: string;
         };
     /** @description A pin of a part kind. */
     Pin: {
@@ -977,6 +1401,17 @@ export interface components {
       /** @description Its role in the form. */
       role: string;
     };
+    /** @description Something a part may be rated for. */
+    Rating: {
+      /** @description Identifier in documents. */
+      id: string;
+      /** @description Name shown. */
+      name: string;
+      /** @description What must stay below it. */
+      stress: components["schemas"]["Stress"];
+      /** @description The unit. */
+      unit: components["schemas"]["Unit"];
+    };
     /** @description A named number taken from a run. */
     Reading: {
       /** @description The name shown. */
@@ -1022,6 +1457,30 @@ export interface components {
       id: string;
       /** @description The reading that decides it. */
       reading: string;
+    };
+    /** @description What is restored over. */
+    Restore: {
+      /**
+       * Format: int32
+       * @description The revision that is stored now.
+       */
+      revision: number;
+    };
+    /** @description A version of a supply. */
+    RevisionListed: {
+      /** @description What became different with it, a phrase each. */
+      changes: string[];
+      /** Format: int32 */
+      revision: number;
+      /** Format: date-time */
+      saved_at: string;
+    };
+    /** @description A version of a supply in an address. */
+    RevisionPath: {
+      /** Format: int32 */
+      revision: number;
+      /** Format: uuid */
+      supply: string;
     };
     /** @description Why to trust a run. */
     RunHealth: {
@@ -1209,6 +1668,8 @@ export interface components {
       title: string;
       /** @description The stage that feeds this one; none for a source. */
       after?: string | null;
+      /** @description Whether it is left out of every run, what follows being joined to what comes before. */
+      bypassed?: boolean;
       /** @description What was chosen when it was sized, by the identifier of the choice. */
       choices?: {
         [key: string]: string;
@@ -1332,10 +1793,14 @@ export interface components {
     };
     /** @enum {string} */
     Step: "up" | "down";
+    /** @description What of a part is held against a rating. */
+    Stress: "voltage" | "reverse_voltage" | "mean_current" | "rms_current" | "peak_current" | "power";
     /** @description How to try the supply. */
     Study: {
       /** @description The name shown. */
       title: string;
+      /** @description Where the power path is cut, to look at the supply so far; whole if left out. */
+      cut?: components["schemas"]["Cut"] | null;
       /** @description Simulated time, in seconds. */
       duration: string;
       /** @description Identifier, unique among studies. */
@@ -1412,6 +1877,8 @@ export interface components {
        * @default []
        */
       studies: components["schemas"]["Study"][];
+      /** @description Notes in the drawing. */
+      texts?: components["schemas"]["Note"][];
       /**
        * @description Named values usable in the parameters of parts and studies.
        * @default []
@@ -1478,6 +1945,19 @@ export interface components {
       missed: number;
       /** Format: uint */
       not_tried: number;
+    };
+    /** @description A supply to begin with. */
+    Template: {
+      /** @description Name shown, also the title of the supply made from it. */
+      title: string;
+      /** @description What it is, in a sentence. */
+      help: string;
+      /** @description Identifier. */
+      id: string;
+    };
+    /** @description A template in an address. */
+    TemplatePath: {
+      template: string;
     };
     /** @description A clockwise turn by quarter circles. */
     Turn: "none" | "quarter" | "half" | "three_quarters";
@@ -1921,6 +2401,345 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["StudyDefault"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listRevisions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RevisionListed"][];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  restoreRevision: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        revision: number;
+        supply: string;
+      };
+      cookie?: never;
+    };
+    /** @description What is restored over. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Restore"];
+      };
+    };
+    responses: {
+      /** @description A supply as the desk shows it. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SupplyShown"];
+        };
+      };
+      /** @description Someone else changed the supply in the meantime. */
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Conflict"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  joining: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    /** @description Two nets that may become one. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AskJoining"];
+      };
+    };
+    responses: {
+      /** @description What becomes of two nets that are made one. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Joining"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  readLine: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    /** @description A phrase of the add line. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AskLine"];
+      };
+    };
+    responses: {
+      /** @description What was understood of a phrase, and how it may go on. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["LineReading"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  materials: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["BomRow"][];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  materialsTable: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  searchCatalogue: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** @description What is looked for in the catalogue. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["CatalogueSearch"];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["EntryListed"][];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  keepPart: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** @description A part one can take from the catalogue. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["CatalogueEntry"];
+      };
+    };
+    responses: {
+      /** @description An entry of the parts catalogue. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["EntryListed"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  dropPart: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        part: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  templates: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Template"][];
+        };
+      };
+    };
+  };
+  beginFromTemplate: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        template: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A supply as the desk shows it. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SupplyShown"];
         };
       };
       /** @description What went wrong, where, and what to do. */

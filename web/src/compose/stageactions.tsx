@@ -57,6 +57,32 @@ export function StageActions({ shown, stage, editing, onStage }: Props) {
           </DropdownMenu.Portal>
         </DropdownMenu.Root>
       )}
+      {stage.after && (
+        <Button
+          title={
+            stage.bypassed
+              ? "Take it into runs again"
+              : "Leave it out of every run, what follows being joined to what comes before"
+          }
+          onClick={() =>
+            compose(stage.bypassed ? "take in" : "bypass", {
+              edit: "bypass",
+              stage: stage.id,
+              bypassed: !stage.bypassed,
+            })
+          }
+        >
+          {stage.bypassed ? "Take in again" : "Bypass"}
+        </Button>
+      )}
+      {(stage.joints?.length ?? 0) > 0 && (
+        <Button
+          title="Add a study that ends behind this stage, a resistor standing in for what follows"
+          onClick={() => compose("study", { edit: "study_so_far", stage: stage.id })}
+        >
+          Study so far
+        </Button>
+      )}
       {fed?.after && form && (
         <Button onClick={() => compose("move", { edit: "move_earlier", stage: stage.id })}>
           Move earlier

@@ -1,9 +1,9 @@
 import { Group, Panel, Separator } from "react-resizable-panels";
 
 import type { PartKind, Run, SupplyShown } from "../api/client";
+import { Drawing } from "../drawing/drawing";
 import type { Editing } from "../frame/editing";
 import { Dock } from "./dock";
-import { Drawing } from "./drawing";
 import { Inspector } from "./inspector";
 import { Strips } from "./strips";
 
@@ -14,17 +14,18 @@ interface Props {
   study: string;
   run?: Run;
   before?: Run;
-  part?: string;
-  onPart: (part: string | undefined) => void;
+  /** The parts chosen in the drawing; the inspector shows a single one. */
+  parts: string[];
+  onParts: (parts: string[]) => void;
   stage?: string;
   onStage: (stage: string | undefined) => void;
 }
 
 /** The main view: drawing, strips, numbers. */
 export function Desk(props: Props) {
-  const { shown, kinds, editing, study, run, before, part, onPart, stage } = props;
+  const { shown, kinds, editing, study, run, before, parts, onParts, stage } = props;
   const { document: supply } = shown;
-  const chosen = supply.parts?.find((p) => p.id === part);
+  const chosen = parts.length === 1 ? supply.parts?.find((p) => p.id === parts[0]) : undefined;
   const kind = kinds.find((k) => k.id === chosen?.kind);
   return (
     <Group orientation="vertical" className="h-full">
@@ -32,13 +33,12 @@ export function Desk(props: Props) {
         <Group orientation="horizontal">
           <Panel defaultSize="46%" minSize="20%">
             <Drawing
-              drawing={shown.drawing}
+              shown={shown}
               kinds={kinds}
               findings={shown.findings}
-              part={part}
+              selected={parts}
               stage={stage}
-              supply={shown.id}
-              onPart={onPart}
+              onSelect={onParts}
               editing={editing}
             />
           </Panel>
@@ -64,7 +64,7 @@ export function Desk(props: Props) {
             before={before}
             stage={stage}
             onStage={props.onStage}
-            onPart={onPart}
+            onPart={(part) => onParts([part])}
           />
           {chosen && kind && (
             <Inspector
@@ -72,7 +72,8 @@ export function Desk(props: Props) {
               supply={shown}
               part={chosen}
               kind={kind}
-              onClose={() => onPart(undefined)}
+              onClose={() => onParts([])}
+              kinds={kinds}
               editing={editing}
             />
           )}

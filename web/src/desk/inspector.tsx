@@ -4,7 +4,8 @@ import type { Parameter, PartKind, SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 import { ValueField } from "../ui/valuefield";
-import { joined, mirrored, onPart, removed, turned } from "./partedits";
+import { joined, mirrored, onPart, turned } from "../drawing/partedits";
+import { CataloguePart } from "./cataloguepart";
 
 type Part = NonNullable<SupplyShown["document"]["parts"]>[number];
 
@@ -12,12 +13,15 @@ interface Props {
   supply: SupplyShown;
   part: Part;
   kind: PartKind;
+  kinds: PartKind[];
   editing: Editing;
   onClose: () => void;
 }
 
-/** Everything there is to a part: its parameters, and the nets of its pins. */
-export function Inspector({ supply, part, kind, editing, onClose }: Props) {
+/** Everything there is to a part: its parameters, its ratings, and the nets of its pins. */
+export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props) {
+  const drawn = supply.drawing.parts.find((p) => p.id === part.id);
+  const places = new Map(drawn ? [[part.id, drawn.at]] : []);
   const onParameter = (parameter: string, text: string) =>
     editing.change(
       `set ${part.id}`,
@@ -42,7 +46,7 @@ export function Inspector({ supply, part, kind, editing, onClose }: Props) {
           look="quiet"
           aria-label="Turn"
           title="Turn by a quarter (T)"
-          onClick={() => editing.change(`turn ${part.id}`, turned(part.id))}
+          onClick={() => editing.change(`turn ${part.id}`, turned([part.id], places))}
         >
           <RotateCw size={16} />
         </Button>
@@ -50,7 +54,7 @@ export function Inspector({ supply, part, kind, editing, onClose }: Props) {
           look="quiet"
           aria-label="Mirror"
           title="Mirror left to right (M)"
-          onClick={() => editing.change(`mirror ${part.id}`, mirrored(part.id))}
+          onClick={() => editing.change(`mirror ${part.id}`, mirrored([part.id], places))}
         >
           <FlipHorizontal2 size={16} />
         </Button>
@@ -59,7 +63,7 @@ export function Inspector({ supply, part, kind, editing, onClose }: Props) {
           aria-label="Remove the part"
           title="Remove the part (Delete)"
           onClick={() => {
-            editing.change(`remove ${part.id}`, removed(part.id));
+            void editing.compose(`remove ${part.id}`, { edit: "remove_parts", parts: [part.id] });
             onClose();
           }}
         >
@@ -69,6 +73,7 @@ export function Inspector({ supply, part, kind, editing, onClose }: Props) {
           <X size={16} />
         </Button>
       </div>
+      <CataloguePart part={part} kind={kind} kinds={kinds} editing={editing} />
       <div className="grid gap-2">
         {kind.parameters.map((parameter) => {
           // A choice that says how an amplitude is meant stands in that amplitude's field.
@@ -123,6 +128,29 @@ export function Inspector({ supply, part, kind, editing, onClose }: Props) {
             </div>
           );
         })}
+      </div>
+      {kind.ratings.length > 0 && <h3 className="mt-3 mb-1 text-xs text-muted">Rated for at most</h3>}
+      <div className="grid gap-1">
+        {kind.ratings.map((rating) => (
+          <ValueField
+            key={`${rating.id} ${supply.revision}`}
+            supply={supply.id}
+            label={rating.name}
+            help="What a specimen bears; the checks hold what is expected against it."
+            unit={rating.unit}
+            text={part.ratings?.[rating.id] ?? ""}
+            fallback="not stated"
+            onCommit={(text) =>
+              editing.change(
+                `rate ${part.id}`,
+                onPart(part.id, (target) => {
+                  const others = Object.entries(target.ratings ?? {}).filter(([id]) => id !== rating.id);
+                  target.ratings = Object.fromEntries(text === "" ? others : [...others, [rating.id, text]]);
+                }),
+              )
+            }
+          />
+        ))}
       </div>
       <h3 className="mt-3 mb-1 text-xs text-muted">Pins and their nets</h3>
       <div className="grid grid-cols-2 gap-x-3 gap-y-1">

@@ -48,7 +48,7 @@ export function AddLine({ supply, onAdd, onClose }: Props) {
         }}
         onKeyDown={onKey}
         onBlur={(event) => !event.relatedTarget && text === "" && onClose()}
-        aria-label="Add line"
+        aria-label="Part to add"
         placeholder="capacitor 100u from out to gnd"
         spellCheck={false}
         autoComplete="off"

@@ -1,52 +1,38 @@
-import { Download } from "lucide-react";
-import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 
 import type { Finding, PartKind, SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
-import { mirrored, moved, removed, turned } from "./partedits";
-
-type DrawingShown = SupplyShown["drawing"];
+import { AddLine } from "./addline";
+import { NetCard, NoteCard } from "./cards";
+import { useClipboard } from "./clipboard";
+import { useJoining } from "./joining";
+import { aligned, mirrored, moved, turned, type Change } from "./partedits";
+import { NetShape, NoteShape, PartShape } from "./shapes";
+import { Tools } from "./tools";
+import { useViewport, type Point, type View } from "./viewport";
 
 interface Props {
-  drawing: DrawingShown;
+  shown: SupplyShown;
   kinds: PartKind[];
   findings: Finding[];
-  part?: string;
+  selected: string[];
   stage?: string;
-  supply: string;
-  onPart: (part: string) => void;
+  onSelect: (parts: string[]) => void;
   editing: Editing;
 }
 
-/** A part on its way to another place. */
-interface Drag {
-  part: string;
-  /** Where the pointer took it, in grid squares. */
-  from: { x: number; y: number };
-  dx: number;
-  dy: number;
-}
+/** What the pointer is doing, from where it went down (grid squares) to where it is now. */
+type Gesture = { from: Point; at: Point; client: Point; far: boolean } & (
+  | { kind: "move"; parts: string[]; part: string; extend: boolean }
+  | { kind: "note"; note: number }
+  | { kind: "net"; net: string }
+  | { kind: "line"; pin: [string, string] }
+  | { kind: "frame" }
+  | { kind: "pan"; view: View }
+);
 
-/** Squares of the surroundings shown around a chosen stage. */
-const AROUND = 16;
-
-/** What is shown: the whole drawing, or a chosen stage with what lies around it. */
-function framed(drawing: DrawingShown, stage: string | undefined) {
-  const spots = drawing.parts.filter((p) => p.stage === stage).flatMap((p) => p.pins.map(([, s]) => s));
-  if (stage === undefined || spots.length === 0) return drawing;
-  const [xs, ys] = [spots.map((s) => s.x), spots.map((s) => s.y)];
-  return {
-    from: {
-      x: Math.max(drawing.from.x, Math.min(...xs) - AROUND),
-      y: Math.max(drawing.from.y, Math.min(...ys) - AROUND),
-    },
-    to: {
-      x: Math.min(drawing.to.x, Math.max(...xs) + AROUND),
-      y: Math.min(drawing.to.y, Math.max(...ys) + AROUND),
-    },
-  };
-}
-
+/** Pixels the pointer may wander before a click is a drag. */
+const STEADY = 4;
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],
@@ -54,167 +40,299 @@ const ARROWS: Record<string, [number, number]> = {
   ArrowDown: [0, 1],
 };
 
-/** The circuit as the server laid it out, in grid squares. */
-export function Drawing({ drawing, kinds, findings, part, stage, supply, onPart, editing }: Props) {
-  const { from, to } = framed(drawing, stage);
+/** The circuit as the server laid it out, in grid squares, and everything one does to it by hand. */
+export function Drawing({ shown, kinds, findings, selected, stage, onSelect, editing }: Props) {
+  const { drawing, document: supply } = shown;
   const svg = useRef<SVGSVGElement>(null);
-  const [drag, setDrag] = useState<Drag>();
-  const grid = (event: PointerEvent) => {
-    const matrix = svg.current?.getScreenCTM();
-    if (!matrix) return { x: 0, y: 0 };
-    const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(matrix.inverse());
-    return { x: point.x, y: point.y };
+  const { view, grid, zoom, pan, fit } = useViewport(svg, drawing, stage);
+  const [gesture, setGesture] = useState<Gesture>();
+  const [line, setLine] = useState(false);
+  const [net, setNet] = useState<{ name: string; at: { left: number; top: number } }>();
+  const [note, setNote] = useState<{ index: number; at: { left: number; top: number } }>();
+  const { join, dialog } = useJoining(shown.id, editing);
+  const kind = useMemo(() => new Map(kinds.map((k) => [k.id, k])), [kinds]);
+  const marked = useMemo(
+    () => new Set(findings.map((f) => ("part" in f.place ? f.place.part : undefined))),
+    [findings],
+  );
+  const places = useMemo(() => new Map(drawing.parts.map((p) => [p.id, p.at])), [drawing]);
+  const pins = (name: string) =>
+    supply.parts?.flatMap((p) =>
+      Object.entries(p.pins).flatMap(([pin, on]) =>
+        on === name ? ([[p.id, pin]] as [string, string][]) : [],
+      ),
+    ) ?? [];
+  const netOf = ([part, pin]: [string, string]) => supply.parts?.find((p) => p.id === part)?.pins[pin];
+  const middle: [number, number] = [
+    Math.round(view.x + view.width / 2),
+    Math.round(view.y + view.height / 2),
+  ];
+  const { copy, paste, duplicate } = useClipboard(supply, editing, onSelect);
+
+  const named = selected.length > 3 ? `${selected.length} parts` : selected.join(", ");
+  const change = (what: string, edit: Change) => editing.change(`${what} ${named}`, edit);
+  const remove = () => {
+    void editing.compose(`remove ${named}`, { edit: "remove_parts", parts: selected });
+    onSelect([]);
   };
-  const marked = new Set(findings.map((f) => ("part" in f.place ? f.place.part : undefined)));
+
+  const beside = (client: Point) => {
+    const box = svg.current?.getBoundingClientRect();
+    const [left, top] = [client.x - (box?.left ?? 0), client.y - (box?.top ?? 0)];
+    return { left: Math.max(4, Math.min(left + 8, (box?.width ?? 0) - 250)), top: top + 48 };
+  };
+
+  const onDown = (event: PointerEvent<SVGSVGElement>) => {
+    if (event.button !== 0) return;
+    const target = event.target as Element;
+    const from = grid(event);
+    const base = { from, at: from, client: { x: event.clientX, y: event.clientY }, far: false };
+    const part = target.closest("[data-part]")?.getAttribute("data-part");
+    const pin = target.closest("[data-pin]")?.getAttribute("data-pin");
+    const onNet = target.closest("[data-net]")?.getAttribute("data-net");
+    const onNote = target.closest("[data-note]")?.getAttribute("data-note");
+    event.currentTarget.setPointerCapture(event.pointerId);
+    setNet(undefined);
+    setNote(undefined);
+    if (part && pin && !event.shiftKey) setGesture({ ...base, kind: "line", pin: [part, pin] });
+    else if (part) {
+      const extend = event.shiftKey;
+      const parts = selected.includes(part) ? selected : extend ? [...selected, part] : [part];
+      setGesture({ ...base, kind: "move", parts, part, extend });
+    } else if (onNote) setGesture({ ...base, kind: "note", note: Number(onNote) });
+    else if (onNet) setGesture({ ...base, kind: "net", net: onNet });
+    else if (event.shiftKey) setGesture({ ...base, kind: "frame" });
+    else setGesture({ ...base, kind: "pan", view });
+  };
+
+  const onMove = (event: PointerEvent<SVGSVGElement>) => {
+    if (!gesture) return;
+    const [dx, dy] = [event.clientX - gesture.client.x, event.clientY - gesture.client.y];
+    const far = gesture.far || Math.hypot(dx, dy) > STEADY;
+    if (!far) return;
+    if (gesture.kind === "pan") {
+      const scale = svg.current?.getScreenCTM()?.a ?? 1;
+      pan(gesture.view, dx / scale, dy / scale);
+    }
+    setGesture({ ...gesture, at: grid(event), far });
+  };
+
+  const onUp = (event: PointerEvent<SVGSVGElement>) => {
+    if (!gesture) return;
+    setGesture(undefined);
+    const { from, at, far } = gesture;
+    const [dx, dy] = [Math.round(at.x - from.x), Math.round(at.y - from.y)];
+    switch (gesture.kind) {
+      case "move":
+        if (far && (dx !== 0 || dy !== 0)) {
+          editing.change(`move ${gesture.parts.join(", ")}`, moved(gesture.parts, places, dx, dy));
+        } else if (gesture.extend) {
+          const without = selected.filter((id) => id !== gesture.part);
+          onSelect(without.length < selected.length ? without : [...selected, gesture.part]);
+        } else onSelect([gesture.part]);
+        break;
+      case "note":
+        if (!far) setNote({ index: gesture.note, at: beside(gesture.client) });
+        else
+          editing.change("move a note", (document) => {
+            const moving = document.texts?.[gesture.note];
+            if (moving) [moving.x, moving.y] = [moving.x + dx, moving.y + dy];
+          });
+        break;
+      case "net":
+        if (!far) setNet({ name: gesture.net, at: beside(gesture.client) });
+        break;
+      case "line":
+        if (far) drop(gesture.pin, event);
+        else onSelect([gesture.pin[0]]);
+        break;
+      case "frame": {
+        const inside = (p: Point) =>
+          Math.min(from.x, at.x) <= p.x &&
+          p.x <= Math.max(from.x, at.x) &&
+          Math.min(from.y, at.y) <= p.y &&
+          p.y <= Math.max(from.y, at.y);
+        onSelect(drawing.parts.filter((p) => inside(p.at)).map((p) => p.id));
+        break;
+      }
+      case "pan":
+        if (!far) onSelect([]);
+    }
+  };
+
+  /** Joins the pin a line was pulled from to what lies where it ended. */
+  const drop = (pin: [string, string], event: PointerEvent) => {
+    const target = document.elementFromPoint(event.clientX, event.clientY);
+    const [part, end] = [
+      target?.closest("[data-part]")?.getAttribute("data-part"),
+      target?.closest("[data-pin]")?.getAttribute("data-pin"),
+    ];
+    const onNet = target?.closest("[data-net]")?.getAttribute("data-net");
+    const to: [string, string] | undefined = part && end ? [part, end] : onNet ? pins(onNet)[0] : undefined;
+    if (!to || (to[0] === pin[0] && to[1] === pin[1])) return;
+    const what = `join ${pin[0]} to ${onNet ?? to[0]}`;
+    void join(what, netOf(pin), netOf(to), { edit: "connect", from: pin, to, join: false });
+  };
+
+  const onKey = (event: KeyboardEvent) => {
+    // What is typed into a field of a card is not meant for the drawing.
+    if (event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement) return;
+    const target = (event.target as Element).closest("[data-part]")?.getAttribute("data-part");
+    const control = event.ctrlKey || event.metaKey;
+    const focused = target && !selected.includes(target) ? [target] : selected;
+    if (control && !event.altKey) {
+      if (event.key === "c" && focused.length > 0) copy(focused);
+      else if (event.key === "v") paste();
+      else if (event.key === "d" && focused.length > 0) duplicate(focused);
+      else if (event.key === "a") onSelect(drawing.parts.map((p) => p.id));
+      else return;
+    } else if (event.altKey) return;
+    else if (event.key === "/") setLine(true);
+    else if (event.key === "+") zoom(0.8);
+    else if (event.key === "-") zoom(1.25);
+    else if (event.key === "0") fit();
+    else if (focused.length > 0 || target) {
+      const each = focused.length > 0 ? focused : [];
+      const arrow = ARROWS[event.key];
+      const what = each.length > 3 ? `${each.length} parts` : each.join(", ");
+      if ((event.key === "Enter" || event.key === " ") && target) {
+        onSelect(event.shiftKey ? [...new Set([...selected, target])] : [target]);
+      } else if (arrow) editing.change(`move ${what}`, moved(each, places, ...arrow));
+      else if (event.key === "t") editing.change(`turn ${what}`, turned(each, places));
+      else if (event.key === "m") editing.change(`mirror ${what}`, mirrored(each, places));
+      else if (event.key === "Delete") {
+        void editing.compose(`remove ${what}`, { edit: "remove_parts", parts: each });
+        onSelect([]);
+      } else return;
+    } else return;
+    event.preventDefault();
+  };
+
+  const moving = gesture?.kind === "move" && gesture.far ? gesture : undefined;
+  const [dx, dy] = gesture
+    ? [Math.round(gesture.at.x - gesture.from.x), Math.round(gesture.at.y - gesture.from.y)]
+    : [0, 0];
   return (
-    <div className="relative h-full bg-ground" data-testid="drawing">
-      <a
-        href={`/api/supplies/${supply}/drawing.svg`}
-        download
-        className="absolute top-2 right-2 z-10 flex items-center gap-1 rounded-sm bg-ground/80 px-1 text-xs text-muted hover:text-ink"
-      >
-        <Download size={14} aria-hidden="true" /> SVG
-      </a>
+    <div className="relative flex h-full flex-col bg-ground" data-testid="drawing" onKeyDown={onKey}>
+      <Tools
+        shown={shown}
+        kinds={kinds}
+        selected={selected}
+        near={middle}
+        editing={editing}
+        onLine={() => setLine(true)}
+        onFit={fit}
+        onTurn={() => change("turn", turned(selected, places))}
+        onMirror={() => change("mirror", mirrored(selected, places))}
+        onAlign={(along) => change("align", aligned(selected, places, along))}
+        onDuplicate={() => duplicate(selected)}
+        onRemove={remove}
+      />
+      {line && (
+        <AddLine
+          supply={shown.id}
+          onAdd={(text) => void editing.compose("add a part", { edit: "add_line", text, near: middle })}
+          onClose={() => setLine(false)}
+        />
+      )}
       <svg
         ref={svg}
-        className="h-full w-full touch-none"
-        viewBox={`${from.x} ${from.y} ${to.x - from.x} ${to.y - from.y}`}
+        className="min-h-0 w-full grow touch-none"
+        viewBox={`${view.x} ${view.y} ${view.width} ${view.height}`}
         role="group"
-        aria-label="Circuit drawing"
+        tabIndex={0}
+        aria-label="Circuit drawing; + and − zoom, 0 shows all of it, / adds a part"
         fill="none"
         stroke="var(--ink)"
         strokeWidth={0.14}
         strokeLinecap="round"
         strokeLinejoin="round"
+        onPointerDown={onDown}
+        onPointerMove={onMove}
+        onPointerUp={onUp}
+        onPointerCancel={() => setGesture(undefined)}
       >
-        {drawing.nets.map((net, i) => (
-          <g key={`${net.net} ${i}`} opacity={stage ? 0.45 : 1}>
-            <title>{`Net ${net.net}`}</title>
-            {net.wires.map(([a, b], i) => (
-              <line key={i} x1={a.x} y1={a.y} x2={b.x} y2={b.y} />
-            ))}
-            {net.junctions.map((spot) => (
-              <circle
-                key={`${spot.x},${spot.y}`}
-                cx={spot.x}
-                cy={spot.y}
-                r={0.25}
-                fill="var(--ink)"
-                stroke="none"
-              />
-            ))}
-            {net.ground_at && (
-              <path
-                d={`M${net.ground_at.x} ${net.ground_at.y} v1 M${net.ground_at.x - 1} ${net.ground_at.y + 1} h2 m-1.6 0.4 h1.2 m-0.9 0.4 h0.6`}
-              />
-            )}
-            {net.label_at && (
-              <text
-                x={net.label_at[0]}
-                y={net.label_at[1]}
-                className="figures"
-                fontSize={1.05}
-                fill="var(--teal)"
-                stroke="none"
-              >
-                {net.net}
-              </text>
-            )}
-          </g>
+        {drawing.nets.map((drawn, i) => (
+          <NetShape key={`${drawn.net} ${i}`} net={drawn} faded={stage !== undefined} />
         ))}
         {drawing.parts.map((drawn) => {
-          const kind = kinds.find((k) => k.id === drawn.kind);
-          const chosen = drawn.id === part;
-          const faded = stage !== undefined && drawn.stage !== stage;
-          const [w = 1, h = 1] = kind?.symbol.body ?? [];
-          const choose = () => onPart(drawn.id);
-          const dragged = drag?.part === drawn.id ? drag : undefined;
-          const change = (what: string, edit: Parameters<Editing["change"]>[1]) =>
-            editing.change(`${what} ${drawn.id}`, edit);
-          const onKey = (event: KeyboardEvent) => {
-            if (event.ctrlKey || event.metaKey || event.altKey) return;
-            const arrow = ARROWS[event.key];
-            if (event.key === "Enter" || event.key === " ") choose();
-            else if (arrow) change("move", moved(drawn.id, drawn.at, ...arrow));
-            else if (event.key === "t") change("turn", turned(drawn.id));
-            else if (event.key === "m") change("mirror", mirrored(drawn.id));
-            else if (event.key === "Delete") change("remove", removed(drawn.id));
-            else return;
-            event.preventDefault();
-          };
+          const drags = moving?.parts.includes(drawn.id) ?? false;
           return (
-            <g
+            <PartShape
               key={drawn.id}
-              role="button"
-              tabIndex={0}
-              data-part={drawn.id}
-              aria-label={[drawn.id, kind?.name, ...drawn.label.slice(1)].join(", ")}
-              aria-pressed={chosen}
-              onClick={choose}
-              onKeyDown={onKey}
-              onPointerDown={(event) => {
-                event.currentTarget.setPointerCapture(event.pointerId);
-                setDrag({ part: drawn.id, from: grid(event), dx: 0, dy: 0 });
-              }}
-              onPointerMove={(event) => {
-                if (!dragged) return;
-                const at = grid(event);
-                setDrag({
-                  ...dragged,
-                  dx: Math.round(at.x - dragged.from.x),
-                  dy: Math.round(at.y - dragged.from.y),
-                });
-              }}
-              onPointerUp={() => {
-                if (dragged && (dragged.dx !== 0 || dragged.dy !== 0)) {
-                  change("move", moved(drawn.id, drawn.at, dragged.dx, dragged.dy));
-                }
-                setDrag(undefined);
-              }}
-              transform={dragged && `translate(${dragged.dx} ${dragged.dy})`}
-              className="cursor-pointer"
-              opacity={faded ? 0.3 : 1}
-              stroke={chosen ? "var(--copper)" : marked.has(drawn.id) ? "var(--missed)" : "var(--ink)"}
-            >
-              <g
-                transform={`translate(${drawn.at.x} ${drawn.at.y}) rotate(${drawn.turn}) scale(${drawn.mirror ? -1 : 1} 1)`}
-              >
-                <rect
-                  x={-w - 0.6}
-                  y={-h - 1}
-                  width={2 * w + 1.2}
-                  height={2 * h + 2}
-                  rx={0.5}
-                  fill={chosen ? "var(--copper-soft)" : "transparent"}
-                  stroke="none"
-                />
-                {kind?.symbol.shapes.map((shape, i) => (
-                  <path
-                    key={i}
-                    d={shape.path}
-                    fill={shape.filled ? "currentColor" : "none"}
-                    strokeWidth={shape.filled ? 0 : undefined}
-                  />
-                ))}
-              </g>
-              <text stroke="none" fill="var(--ink)" fontSize={1.15}>
-                {drawn.label.map((line, i) => (
-                  <tspan
-                    key={i}
-                    x={drawn.label_at[0]}
-                    y={drawn.label_at[1] + 1.25 * i}
-                    className={i === 0 ? undefined : "figures"}
-                    fontWeight={i === 0 ? 600 : 400}
-                    fill={i === 0 ? "var(--ink)" : "var(--muted)"}
-                  >
-                    {line}
-                  </tspan>
-                ))}
-              </text>
-            </g>
+              drawn={drawn}
+              kind={kind.get(drawn.kind)}
+              chosen={selected.includes(drawn.id)}
+              marked={marked.has(drawn.id)}
+              faded={(stage !== undefined && drawn.stage !== stage) || bypassed(supply, drawn.stage)}
+              dx={drags ? dx : 0}
+              dy={drags ? dy : 0}
+            />
           );
         })}
+        {drawing.notes.map((drawn, index) => {
+          const drags = gesture?.kind === "note" && gesture.far && gesture.note === index;
+          return <NoteShape key={index} note={drawn} index={index} dx={drags ? dx : 0} dy={drags ? dy : 0} />;
+        })}
+        {gesture?.kind === "line" && gesture.far && (
+          <path
+            d={`M${gesture.from.x} ${gesture.from.y} L${gesture.at.x} ${gesture.at.y}`}
+            stroke="var(--copper)"
+            strokeDasharray="0.6 0.4"
+            pointerEvents="none"
+          />
+        )}
+        {gesture?.kind === "frame" && gesture.far && (
+          <rect
+            x={Math.min(gesture.from.x, gesture.at.x)}
+            y={Math.min(gesture.from.y, gesture.at.y)}
+            width={Math.abs(gesture.at.x - gesture.from.x)}
+            height={Math.abs(gesture.at.y - gesture.from.y)}
+            fill="var(--copper-soft)"
+            fillOpacity={0.4}
+            stroke="var(--copper)"
+            strokeWidth={0.1}
+          />
+        )}
       </svg>
+      {net && (
+        <NetCard
+          key={net.name}
+          at={net.at}
+          net={net.name}
+          pins={pins(net.name).map((end) => end.join(" "))}
+          onRename={(to) => {
+            setNet(undefined);
+            const known = supply.parts?.some((p) => Object.values(p.pins).includes(to));
+            const edit = { edit: "rename_net", net: net.name, to, join: false } as const;
+            void join(`rename ${net.name}`, net.name, known ? to : undefined, edit);
+          }}
+          onClose={() => setNet(undefined)}
+        />
+      )}
+      {note && (
+        <NoteCard
+          key={note.index}
+          at={note.at}
+          text={supply.texts?.[note.index]?.text ?? ""}
+          onChange={(text) =>
+            editing.change("change a note", (document) => {
+              const changed = document.texts?.[note.index];
+              if (changed) changed.text = text;
+            })
+          }
+          onRemove={() => {
+            editing.change("remove a note", (document) => void document.texts?.splice(note.index, 1));
+            setNote(undefined);
+          }}
+          onClose={() => setNote(undefined)}
+        />
+      )}
+      {dialog}
     </div>
   );
+}
+
+function bypassed(supply: SupplyShown["document"], stage?: string | null): boolean {
+  return supply.stages?.some((s) => s.id === stage && s.bypassed) ?? false;
 }

@@ -5,6 +5,8 @@ import { askJoining, type Edit, type Joining } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 
+type Joins = Extract<Edit, { join: boolean }>;
+
 interface Pending {
   what: string;
   edit: Edit;
@@ -14,9 +16,9 @@ interface Pending {
 /** Makes changes that may join two nets; asks first where that shorts something or loses a name. */
 export function useJoining(supply: string, editing: Editing) {
   const [pending, setPending] = useState<Pending>();
-  const join = async (what: string, from: string | undefined, to: string | undefined, edit: Edit) => {
+  const join = async (what: string, from: string | undefined, to: string | undefined, edit: Joins) => {
     const joining = from && to && from !== to ? await askJoining(supply, from, to) : undefined;
-    if (joining?.asks) setPending({ what, edit: { ...edit, join: true } as Edit, joining });
+    if (joining?.asks) setPending({ what, edit: { ...edit, join: true }, joining });
     else void editing.compose(what, edit);
   };
   const dialog = pending && (

@@ -37,6 +37,7 @@ export const PartShape = memo(function PartShape({ drawn, kind, chosen, marked, 
         transform={`translate(${drawn.at.x} ${drawn.at.y}) rotate(${drawn.turn}) scale(${drawn.mirror ? -1 : 1} 1)`}
       >
         <rect
+          className="focus-mark"
           x={-w - 0.6}
           y={-h - 1}
           width={2 * w + 1.2}
@@ -44,6 +45,7 @@ export const PartShape = memo(function PartShape({ drawn, kind, chosen, marked, 
           rx={0.5}
           fill={chosen ? "var(--copper-soft)" : "transparent"}
           stroke="none"
+          strokeWidth={0.14}
         />
         {kind?.symbol.shapes.map((shape, i) => (
           <path
@@ -148,6 +150,8 @@ export const NoteShape = memo(function NoteShape({ note, index, dx, dy }: NotePr
       fill="var(--muted)"
     >
       <rect
+        className="focus-mark"
+        strokeWidth={0.14}
         x={note.at.x - 0.4}
         y={note.at.y - 1.2}
         width={0.62 * Math.max(...note.lines.map((l) => l.length)) + 0.8}

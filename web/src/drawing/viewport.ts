@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useState, type RefObject } from "react";
+import { useEffect, useState, type RefObject } from "react";
 
 import type { SupplyShown } from "../api/client";
 
@@ -26,7 +26,10 @@ export function framed({ from, to, parts }: DrawingShown, stage: string | undefi
   const whole = { x: from.x, y: from.y, width: to.x - from.x, height: to.y - from.y };
   if (stage === undefined || spots.length === 0) return whole;
   const [xs, ys] = [spots.map((s) => s.x), spots.map((s) => s.y)];
-  const [left, top] = [Math.max(from.x, Math.min(...xs) - AROUND), Math.max(from.y, Math.min(...ys) - AROUND)];
+  const [left, top] = [
+    Math.max(from.x, Math.min(...xs) - AROUND),
+    Math.max(from.y, Math.min(...ys) - AROUND),
+  ];
   return {
     x: left,
     y: top,
@@ -37,7 +40,10 @@ export function framed({ from, to, parts }: DrawingShown, stage: string | undefi
 
 /** A view zoomed about a point; factors below 1 come closer. */
 function zoomed(view: View, about: Point, factor: number, whole: View): View {
-  const width = Math.min(Math.max(view.width * factor, CLOSEST), FARTHEST * Math.max(whole.width, whole.height));
+  const width = Math.min(
+    Math.max(view.width * factor, CLOSEST),
+    FARTHEST * Math.max(whole.width, whole.height),
+  );
   const f = width / view.width;
   return {
     x: about.x - f * (about.x - view.x),
@@ -57,15 +63,12 @@ export function useViewport(svg: RefObject<SVGSVGElement | null>, drawing: Drawi
     setOwn(undefined);
   }
   const view = own ?? fitting;
-  const grid = useCallback(
-    (client: { clientX: number; clientY: number }): Point => {
-      const matrix = svg.current?.getScreenCTM();
-      if (!matrix) return { x: 0, y: 0 };
-      const { x, y } = new DOMPoint(client.clientX, client.clientY).matrixTransform(matrix.inverse());
-      return { x, y };
-    },
-    [svg],
-  );
+  const grid = (client: { clientX: number; clientY: number }): Point => {
+    const matrix = svg.current?.getScreenCTM();
+    if (!matrix) return { x: 0, y: 0 };
+    const { x, y } = new DOMPoint(client.clientX, client.clientY).matrixTransform(matrix.inverse());
+    return { x, y };
+  };
   const whole = framed(drawing, undefined);
   const zoom = (factor: number, about?: Point) =>
     setOwn(zoomed(view, about ?? { x: view.x + view.width / 2, y: view.y + view.height / 2 }, factor, whole));

@@ -6,6 +6,7 @@ import {
   useSaveSupply,
   type Conflict,
   type Edit,
+  type Restoring,
   type Supply,
   type SupplyShown,
 } from "../api/client";
@@ -58,8 +59,8 @@ export function useEditing(shown: SupplyShown) {
       remember(what);
       store(next);
     },
-    /** Has the server change the power path; answers with the stored supply. */
-    compose: async (what: string, edit: Edit) => {
+    /** Has the server make a change; answers with the stored supply. */
+    compose: async (what: string, edit: Edit | Restoring) => {
       if (save.isError) save.reset();
       const stored = await path.mutateAsync(edit, outcome).catch(() => undefined);
       if (stored) remember(what);

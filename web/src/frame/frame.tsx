@@ -11,6 +11,8 @@ import {
   type SupplyShown,
 } from "../api/client";
 import { Desk } from "../desk/desk";
+import { History } from "../history/history";
+import { Materials } from "../materials/materials";
 import { Requirements } from "../requirements/requirements";
 import { Notice } from "../ui/states";
 import { ConflictBar } from "./conflict";
@@ -34,7 +36,7 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
   const runs = useRuns(id);
   const start = useStartRun(id);
   const editing = useEditing(shown);
-  const [part, setPart] = useState<string>();
+  const [parts, setParts] = useState<string[]>([]);
   const [stage, setStage] = useState<string>();
   const [chosen, setStudy] = useState<string>();
   const study = supply.studies?.find((s) => s.id === chosen)?.id ?? supply.studies?.[0]?.id ?? "";
@@ -51,7 +53,7 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if (event.key === "Escape" && !event.defaultPrevented) {
-        setPart(undefined);
+        setParts([]);
         setStage(undefined);
       }
       if (!(event.ctrlKey || event.metaKey) || event.target instanceof HTMLInputElement) return;
@@ -94,9 +96,10 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
       <div className="flex min-h-0 grow">
         <Rail supply={id} view={view} />
         <main className="min-w-0 grow">
-          {view === "requirements" ? (
-            <Requirements shown={shown} editing={editing} run={run} />
-          ) : (
+          {view === "requirements" && <Requirements shown={shown} editing={editing} run={run} />}
+          {view === "materials" && <Materials shown={shown} />}
+          {view === "history" && <History shown={shown} editing={editing} />}
+          {view === "desk" && (
             <Desk
               shown={shown}
               kinds={kinds.data ?? []}
@@ -104,8 +107,8 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
               study={study}
               run={run}
               before={before}
-              part={part}
-              onPart={setPart}
+              parts={parts}
+              onParts={setParts}
               stage={stage}
               onStage={setStage}
             />

@@ -122,7 +122,9 @@ function Card({ stage, figure, chosen, marked, last, onChoose }: CardProps) {
       className={`relative flex h-full w-full flex-col items-start border-r border-hairline px-3 pt-1 text-left hover:bg-copper-soft/40 ${chosen ? "bg-copper-soft/60" : ""}`}
     >
       <span className="flex max-w-full items-center gap-1">
-        <span className="truncate font-semibold">{stage.title}</span>
+        <span className={`truncate font-semibold ${stage.bypassed ? "text-muted line-through" : ""}`}>
+          {stage.title}
+        </span>
         {marked && (
           <CircleAlert
             size={14}
@@ -132,7 +134,7 @@ function Card({ stage, figure, chosen, marked, last, onChoose }: CardProps) {
         )}
       </span>
       <span className="figures block max-w-full truncate text-xs text-muted">
-        {voltage(figure, stage.output)}
+        {stage.bypassed ? "bypassed" : voltage(figure, stage.output)}
       </span>
       {passed !== undefined && (
         <span className="figures absolute top-[51px] right-4 rounded-sm bg-panel/80 px-1 text-xs">

@@ -1,9 +1,11 @@
-import { ClipboardCheck, SquareActivity } from "lucide-react";
+import { ClipboardCheck, History, ListOrdered, SquareActivity } from "lucide-react";
 import { Link } from "react-router";
 
 const VIEWS = [
   { id: "requirements", word: "Requirements", Icon: ClipboardCheck },
   { id: "desk", word: "Desk", Icon: SquareActivity },
+  { id: "materials", word: "Materials", Icon: ListOrdered },
+  { id: "history", word: "History", Icon: History },
 ];
 
 /** The views of a supply. */

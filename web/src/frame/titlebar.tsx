@@ -9,6 +9,7 @@ import { ThemeSwitch } from "../ui/themeswitch";
 import { secondsLeft } from "./progress";
 import { standings } from "../ui/verdicts";
 import type { Editing } from "./editing";
+import { StudyMenu } from "./studymenu";
 
 interface Props {
   shown: SupplyShown;
@@ -25,6 +26,7 @@ interface Props {
 export function TitleBar(props: Props) {
   const { shown, run, editing } = props;
   const going = run !== undefined && !isOver(run);
+  const chosen = shown.document.studies?.find((s) => s.id === props.study);
   return (
     <header className="flex h-11 shrink-0 items-center gap-2 border-b border-hairline bg-panel px-3">
       <Link to="/" className="flex items-center gap-1.5 text-muted hover:text-ink" aria-label="Library">
@@ -101,6 +103,7 @@ export function TitleBar(props: Props) {
       ) : (
         <span className="text-xs text-muted">A study comes with the first load</span>
       )}
+      {chosen && <StudyMenu shown={shown} study={chosen} editing={editing} onStudy={props.onStudy} />}
       <Button
         look="main"
         disabled={going || props.starting || props.blocked || editing.saving || props.study === ""}

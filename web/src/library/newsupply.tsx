@@ -1,8 +1,9 @@
-import { FileUp, Plus } from "lucide-react";
+import { ChevronDown, FileUp, Plus } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
-import { useCreateSupply, type Supply } from "../api/client";
+import { useBeginFromTemplate, useCreateSupply, useTemplates, type Supply } from "../api/client";
 import { Button } from "../ui/button";
 
 /** What most supplies of the trade are fed from; the requirements view is where it is changed. */
@@ -19,9 +20,11 @@ const EMPTY: Supply = {
   source: { kind: "mains", voltage: "230", lowest: "207", highest: "253", frequency: "50" },
 };
 
-/** Begins an empty supply, or takes one in from a document. */
+/** Begins an empty supply, or one from a template, or takes one in from a document. */
 export function NewSupply() {
   const create = useCreateSupply();
+  const template = useBeginFromTemplate();
+  const templates = useTemplates();
   const navigate = useNavigate();
   const file = useRef<HTMLInputElement>(null);
   const [problem, setProblem] = useState<string>();
@@ -38,9 +41,9 @@ export function NewSupply() {
   };
   return (
     <div className="flex items-center gap-2">
-      {(problem ?? create.error) && (
+      {(problem ?? create.error ?? template.error) && (
         <span role="alert" className="max-w-xl text-missed">
-          {problem ?? create.error?.message}
+          {problem ?? (create.error ?? template.error)?.message}
         </span>
       )}
       <input
@@ -55,6 +58,35 @@ export function NewSupply() {
       <Button onClick={() => file.current?.click()}>
         <FileUp size={16} /> Import
       </Button>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger asChild>
+          <Button>
+            From a template <ChevronDown size={14} />
+          </Button>
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content
+            align="end"
+            className="z-20 w-96 rounded-md border border-hairline bg-panel p-1 shadow-soft"
+          >
+            {templates.data?.map(({ id, title, help }) => (
+              <DropdownMenu.Item
+                key={id}
+                textValue={title}
+                className="cursor-pointer rounded-sm px-2 py-1 outline-none data-[highlighted]:bg-copper-soft"
+                onSelect={() =>
+                  template.mutate(id, {
+                    onSuccess: (made) => void navigate(`/supplies/${made.id}/requirements`),
+                  })
+                }
+              >
+                <span className="font-semibold">{title}</span>
+                <span className="block text-xs leading-4 text-muted">{help}</span>
+              </DropdownMenu.Item>
+            ))}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
       <Button look="main" disabled={create.isPending} onClick={() => begin(EMPTY, "requirements")}>
         <Plus size={16} /> New supply
       </Button>

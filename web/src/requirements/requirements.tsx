@@ -5,6 +5,7 @@ import type { Run, Supply, SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 import { Verdicts } from "../ui/verdicts";
+import { Limits } from "./limits";
 import { OutputRow } from "./output";
 import { SourceForm } from "./source";
 
@@ -82,6 +83,7 @@ export function Requirements({ shown, editing, run }: Props) {
           Each output is judged by its mean and its ripple as soon as a load or a regulator serves it.
         </p>
         <Verdicts supply={supply} outcome={run?.outcome} studies />
+        <Limits shown={shown} editing={editing} />
       </section>
     </div>
   );

@@ -79,7 +79,8 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
           <span className="px-2 text-muted">{symbol(unit)}</span>
         </div>
         <p id={`${id}-note`} className={`figures text-xs ${problem ? "text-missed" : "text-muted"}`}>
-          {problem ?? (empty ? "unless stated" : note(meaning, unit, meant))}
+          {problem ??
+            (empty ? (fallback === "not stated" ? "\u00a0" : "unless stated") : note(meaning, unit, meant))}
           {changed && !problem && <span className="font-sans"> · Enter to set</span>}
         </p>
       </div>

@@ -88,11 +88,12 @@ pub(super) fn place(supply: &mut Supply, mut part: Part, near: Option<(i32, i32)
     supply.parts.push(part);
 }
 
+/// Makes a part what an entry says; of its own values only what it starts from stays.
 fn take(part: &mut Part, entry: &Entry) {
     part.kind = entry.kind;
-    part.generic = Some(entry.id.clone());
+    part.generic = Some(entry.id.clone()).filter(|id| !id.is_empty());
+    part.parameters.retain(|name, _| name.starts_with("initial_") && entry.kind.kind().parameter(name).is_some());
     part.parameters.extend(entry.parameters.clone());
-    part.parameters.retain(|name, _| part.kind.kind().parameter(name).is_some());
     part.ratings.clone_from(&entry.ratings);
 }
 

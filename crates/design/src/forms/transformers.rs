@@ -263,6 +263,7 @@ fn two_windings(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
     let nets = [Inlet(0), Inlet(1), Own("ac1"), Own("ac2")];
     d.part("transformer", KindId::CoupledWindings, (6, 0, Turn::None), &nets);
     insulation(d, 7);
+    d.rates("transformer", "rms_current", winding.rating / line.nominal());
     let primary = primary_inductance(d, line, winding.rating);
     d.sets("transformer", "primary_inductance");
     let coupling = coupling(d, line, winding.rating, primary);
@@ -316,6 +317,7 @@ fn three_windings(d: &mut Draft<'_>, line: &Ac, windings: [&Winding; 2], nets: [
     d.part("transformer", KindId::ThreeWindings, (6, 0, Turn::None), &[Inlet(0), Inlet(1), s1, s2, t1, t2]);
     insulation(d, 10);
     let rating = windings[0].rating;
+    d.rates("transformer", "rms_current", rating / line.nominal());
     let primary = primary_inductance(d, line, rating);
     d.set("transformer", "primary_turns", PRIMARY_TURNS);
     d.set("transformer", "inductance_factor", primary / (PRIMARY_TURNS * PRIMARY_TURNS));

@@ -1,0 +1,173 @@
+//! Single parts in the drawing: typed, pulled together, copied, taken from the catalogue; and what became of
+//! them in the history.
+
+use anyhow::{Context, Result};
+use fantoccini::Locator;
+use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+use mellow_e2e::{Page, Stage};
+use std::time::Duration;
+
+const ENTER: &str = "\u{E007}";
+const ESCAPE: &str = "\u{E00C}";
+
+/// Where the middle of an element is on the screen.
+async fn middle(page: &Page, css: &str) -> Result<(f64, f64)> {
+    page.find(css).await?;
+    let script = format!(
+        "const b = document.querySelector(\"{css}\").getBoundingClientRect(); \
+         return [Math.round(b.left + b.width / 2), Math.round(b.top + b.height / 2)]"
+    );
+    let at = page.script(&script).await?;
+    Ok((at[0].as_f64().context("no place")?, at[1].as_f64().context("no place")?))
+}
+
+/// Presses the mouse at one place and lets it go at another.
+async fn drag(page: &Page, from: (f64, f64), to: (f64, f64)) -> Result<()> {
+    let step = |(x, y): (f64, f64)| PointerAction::MoveTo { duration: Some(Duration::from_millis(40)), x, y };
+    let halfway = (0.5 * (from.0 + to.0), 0.5 * (from.1 + to.1));
+    let mouse = MouseActions::new("mouse".into())
+        .then(step(from))
+        .then(PointerAction::Down { button: 0 })
+        .then(step(halfway))
+        .then(step(to))
+        .then(PointerAction::Up { button: 0 });
+    Ok(page.client.perform_actions(mouse).await?)
+}
+
+async fn saved(page: &Page, revision: u32) -> Result<()> {
+    page.text("[data-testid=saved]", |text| text == format!("Saved, revision {revision}")).await.map(drop)
+}
+
+async fn type_line(page: &Page, text: &str) -> Result<()> {
+    let field = page.find("[aria-label='Part to add']").await?;
+    field.send_keys(text).await?;
+    page.text("[data-testid=drawing] [role=status]", |t| t.contains("Enter adds it")).await?;
+    field.send_keys(ENTER).await?;
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.press("From a template").await?;
+    let item = "//*[@role='menuitem'][.//span[normalize-space()='Regulated mains supply']]";
+    page.client.wait().for_element(Locator::XPath(item)).await?;
+    tokio::time::sleep(Duration::from_millis(300)).await;
+    page.client.find(Locator::XPath(item)).await?.click().await?;
+    page.find("[data-testid=output-out1]").await?;
+    page.client.find(Locator::LinkText("Desk")).await?.click().await?;
+    page.find("[data-part=C1]").await?;
+
+    // A resistor and an LED are typed; the line between them is pulled from pin to pin.
+    page.press("Add line").await?;
+    type_line(&page, "resistor 1k from out to lamp").await?;
+    saved(&page, 2).await?;
+    type_line(&page, "led").await?;
+    saved(&page, 3).await?;
+    page.find("[aria-label='Part to add']").await?.send_keys(ESCAPE).await?;
+    let pin = |part: &str, pin: &str| format!("[data-part={part}] [data-pin={pin}]");
+    drag(&page, middle(&page, &pin("D5", "a")).await?, middle(&page, &pin("R4", "b")).await?).await?;
+    saved(&page, 4).await?;
+    drag(&page, middle(&page, &pin("D5", "k")).await?, middle(&page, &pin("C1", "minus")).await?).await?;
+    saved(&page, 5).await?;
+    page.press("Checks").await?;
+    page.text("[role=tabpanel]:not([hidden])", |text| text.contains("Nothing to complain of")).await?;
+
+    // Joining input and output of the regulator would bypass it; that is said before it is done.
+    drag(&page, middle(&page, &pin("U1", "in")).await?, middle(&page, &pin("U1", "out")).await?).await?;
+    page.text("[role=alertdialog]", |text| text.contains("It shorts U1")).await?;
+    page.press("Keep them apart").await?;
+    saved(&page, 5).await?;
+
+    // Both are chosen, copied, and the copies removed again.
+    page.click("[data-part=R4]").await?;
+    let keys = "document.querySelector('[data-part=D5]').dispatchEvent(new KeyboardEvent('keydown', \
+                { key: 'Enter', shiftKey: true, bubbles: true }))";
+    page.script(keys).await?;
+    page.text("[role=toolbar]", |text| text.contains("2 parts chosen")).await?;
+    page.press("Duplicate the parts").await?;
+    saved(&page, 6).await?;
+    page.find("[data-part=D6][aria-pressed=true]").await?;
+    page.press("Remove the parts").await?;
+    saved(&page, 7).await?;
+
+    // Another capacitor from the catalogue keeps the nets; its rating is then held against what it bears.
+    page.click("[data-part=C1]").await?;
+    page.press("Swap").await?;
+    page.find("[aria-label='Search the catalogue']").await?.send_keys("2200 25 V").await?;
+    page.text("[aria-label='Parts found']", |text| text.lines().count() == 2).await?;
+    page.click("[aria-label='Parts found'] button").await?;
+    saved(&page, 8).await?;
+    page.text("[data-part=C1] text", |text| text.contains("2.2") && text.contains("mF")).await?;
+    page.enter("Voltage", "10").await?;
+    saved(&page, 9).await?;
+    page.press("Close the inspector").await?;
+    page.press("Checks (1)").await?;
+    page.text("[role=tabpanel]:not([hidden])", |text| text.contains("Voltage of C1 is") && text.contains("rated 10"))
+        .await?;
+
+    // The history says all of it and gives back what was; the bill of materials lists what is.
+    page.client.find(Locator::LinkText("Materials")).await?.click().await?;
+    page.text("[aria-label='Bill of materials']", |text| text.contains("D1, D2, D3, D4")).await?;
+    page.client.find(Locator::LinkText("History")).await?.click().await?;
+    page.text("[data-testid=revision-9]", |text| text.contains("C1 rated voltage 25 → 10")).await?;
+    page.text("[data-testid=revision-2]", |text| text.contains("R4 added")).await?;
+    page.client.find(Locator::XPath("//tr[@data-testid='revision-1']//button")).await?.click().await?;
+    saved(&page, 10).await?;
+    page.text("[data-testid=revision-10]", |text| text.contains("R4, D5 removed")).await?;
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn documents_that_cannot_be_read_say_why() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    let folder = tempfile::tempdir()?;
+    let import = async |name: &str, text: &str| -> Result<()> {
+        let path = folder.path().join(name);
+        std::fs::write(&path, text)?;
+        page.find("[aria-label='Document to import']").await?.send_keys(&path.display().to_string()).await?;
+        Ok(())
+    };
+    let told = |wanted: &'static str| page.text("main [role=alert]", move |text| text.contains(wanted));
+    import("cut.json", "{ \"mellow_coil\": 1, \"title\": ").await?;
+    told("cut.json is not a readable JSON document").await?;
+    import("newer.json", "{ \"mellow_coil\": 9, \"title\": \"T\" }").await?;
+    told("the document has format version 9").await?;
+    import("odd.json", "{ \"mellow_coil\": 1, \"title\": \"T\", \"parts\": [{ \"id\": \"R1\" }] }").await?;
+    told("parts[0]").await?;
+    // A sound one opens.
+    import("demo.json", include_str!("../../demo/tide-gauge-mains-supply.json")).await?;
+    page.find("[data-part=C1]").await?;
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_limit_is_added_and_a_stage_bypassed() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.client.find(Locator::LinkText("Requirements")).await?.click().await?;
+    page.press("Add limit").await?;
+    page.find("[aria-label=Signal]").await?.send_keys("R1.i").await?;
+    page.find("[aria-label=Limit]").await?.send_keys("400m").await?;
+    page.press("Add").await?;
+    saved(&page, 2).await?;
+    page.text("[data-testid=limit-limit_1]", |text| text.contains("largest value of R1.i")).await?;
+    page.run().await?;
+    page.text("[data-testid=requirement-limit_1]", |text| text.contains("met")).await?;
+
+    // Without the load nothing is drawn, and what was read of it waits.
+    page.client.find(Locator::LinkText("Desk")).await?.click().await?;
+    page.click("[data-stage=load]").await?;
+    page.press("Bypass").await?;
+    page.text("[data-stage=load]", |text| text.contains("bypassed")).await?;
+    page.run().await?;
+    page.press("Requirements and readings").await?;
+    page.text("[data-testid=requirement-limit_1]", |text| text.contains("not yet tried")).await?;
+    // The study's settings say what the circuit suggests, and why.
+    page.press("Settings of the study").await?;
+    page.text("[aria-label='Settings of the study'][role=group]", |text| text.contains("The circuit suggests")).await?;
+    page.close().await
+}

@@ -1,0 +1,147 @@
+import {
+  AlignHorizontalDistributeCenter,
+  AlignVerticalDistributeCenter,
+  CopyPlus,
+  FileImage,
+  FlipHorizontal2,
+  Maximize,
+  Plus,
+  RotateCw,
+  Slash,
+  StickyNote,
+  Trash2,
+} from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { useState } from "react";
+
+import type { PartKind, SupplyShown } from "../api/client";
+import { CatalogueDialog } from "../catalogue/catalogue";
+import type { Editing } from "../frame/editing";
+import { ToolButton } from "../ui/toolbutton";
+import { savePicture } from "./picture";
+
+interface Props {
+  shown: SupplyShown;
+  kinds: PartKind[];
+  selected: string[];
+  /** The middle of what is shown, where new things are put. */
+  near: [number, number];
+  editing: Editing;
+  onLine: () => void;
+  onFit: () => void;
+  onTurn: () => void;
+  onMirror: () => void;
+  onAlign: (along: "row" | "column") => void;
+  onDuplicate: () => void;
+  onRemove: () => void;
+}
+
+const ITEM =
+  "block w-full cursor-pointer rounded-sm px-2 py-1 outline-none data-[highlighted]:bg-copper-soft text-left";
+
+/** What can be put into the drawing, done to what is chosen in it, and made of all of it. */
+export function Tools(props: Props) {
+  const { shown, kinds, selected, near, editing } = props;
+  const [adding, setAdding] = useState(false);
+  const some = selected.length > 0;
+  const several = selected.length > 1;
+  const tool = (label: string, title: string, Icon: typeof Plus, onClick: () => void, able = true) => (
+    <ToolButton label={label} title={title} disabled={!able} onClick={onClick}>
+      <Icon size={15} />
+    </ToolButton>
+  );
+  const note = () =>
+    editing.change("add a note", (document) => {
+      document.texts = [...(document.texts ?? []), { text: "Note", x: near[0], y: near[1] }];
+    });
+  const name = shown.document.title.toLowerCase().replaceAll(/[^a-z0-9]+/g, "-");
+  return (
+    <div
+      role="toolbar"
+      aria-label="Drawing"
+      className="flex h-9 shrink-0 items-center overflow-hidden border-b border-hairline px-1 text-xs"
+    >
+      <ToolButton label="Add a part" title="Add a part from the catalogue" onClick={() => setAdding(true)}>
+        <Plus size={14} /> Part
+      </ToolButton>
+      {tool("Add line", "Add a part by typing what it is (/)", Slash, props.onLine)}
+      {tool("Add note", "Add a note", StickyNote, note)}
+      <span className="mx-1 h-5 w-px bg-hairline" />
+      {tool("Turn the parts", "Turn by a quarter (T)", RotateCw, props.onTurn, some)}
+      {tool("Mirror the parts", "Mirror left to right (M)", FlipHorizontal2, props.onMirror, some)}
+      {tool(
+        "Align in a row",
+        "Align in a row",
+        AlignVerticalDistributeCenter,
+        () => props.onAlign("row"),
+        several,
+      )}
+      {tool(
+        "Align in a column",
+        "Align in a column",
+        AlignHorizontalDistributeCenter,
+        () => props.onAlign("column"),
+        several,
+      )}
+      {tool("Duplicate the parts", "Duplicate (Ctrl D)", CopyPlus, props.onDuplicate, some)}
+      {tool("Remove the parts", "Remove (Delete)", Trash2, props.onRemove, some)}
+      <span className="grow truncate px-2 text-right text-muted">
+        {several ? `${selected.length} parts chosen` : ""}
+      </span>
+      <ToolButton
+        label="Tidy"
+        title="Put every part back where its stage draws it"
+        onClick={() => void editing.compose("tidy the drawing", { edit: "tidy" })}
+      >
+        Tidy
+      </ToolButton>
+      <ToolButton
+        label="Size all"
+        title="Size every stage again; values set by hand stay"
+        onClick={() => void editing.compose("size all stages", { edit: "size_all" })}
+      >
+        Size all
+      </ToolButton>
+      {tool("Show all of it", "Show all of it (0)", Maximize, props.onFit)}
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger asChild>
+          <ToolButton label="Save the drawing" title="Save the drawing as a picture">
+            <FileImage size={15} />
+          </ToolButton>
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content
+            align="end"
+            className="z-20 rounded-md border border-hairline bg-panel p-1 text-sm shadow-soft"
+          >
+            <DropdownMenu.Item asChild>
+              <a className={ITEM} href={`/api/supplies/${shown.id}/drawing.svg`} download={`${name}.svg`}>
+                As SVG
+              </a>
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className={ITEM} onSelect={() => void savePicture(shown.id, name)}>
+              As PNG
+            </DropdownMenu.Item>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      {adding && (
+        <CatalogueDialog
+          title="Add a part"
+          kinds={kinds}
+          onClose={() => setAdding(false)}
+          onTake={(kind, entry) => {
+            setAdding(false);
+            const what = entry?.title ?? kinds.find((k) => k.id === kind)?.name ?? "a part";
+            void editing.compose(`add ${what.toLowerCase()}`, {
+              edit: "add_part",
+              kind,
+              entry: entry ?? null,
+              near,
+            });
+          }}
+        />
+      )}
+    </div>
+  );
+}

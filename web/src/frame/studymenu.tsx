@@ -1,0 +1,206 @@
+import { Settings2, Trash2 } from "lucide-react";
+import { Popover } from "radix-ui";
+
+import { useStudyDefaults, type Supply, type SupplyShown } from "../api/client";
+import { Button } from "../ui/button";
+import { ValueField } from "../ui/valuefield";
+import type { Editing } from "./editing";
+
+type Study = NonNullable<Supply["studies"]>[number];
+
+interface Props {
+  shown: SupplyShown;
+  study: Study;
+  editing: Editing;
+  onStudy: (study: string) => void;
+}
+
+/** How a study tries the supply: what the circuit suggests, with its reason, and what was stated instead. */
+export function StudyMenu({ shown, study, editing, onStudy }: Props) {
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <Button
+          look="quiet"
+          className="px-1"
+          aria-label="Settings of the study"
+          title="Settings of the study"
+        >
+          <Settings2 size={16} />
+        </Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          className="z-20 w-[440px] rounded-md border border-hairline bg-panel p-3 shadow-soft"
+        >
+          <Settings key={study.id} shown={shown} study={study} editing={editing} onStudy={onStudy} />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function Settings({ shown, study, editing, onStudy }: Props) {
+  const defaults = useStudyDefaults(shown).data;
+  const change = (what: string, edit: (study: Study) => void) =>
+    editing.change(`${what} of ${study.title.toLowerCase()}`, (document) => {
+      const changed = document.studies?.find((s) => s.id === study.id);
+      if (changed) edit(changed);
+    });
+  const finding = shown.findings.find((f) => f.place.at === "study" && f.place.study === study.id);
+  const copy = () => {
+    const taken = new Set(shown.document.studies?.map((s) => s.id));
+    const free = (n: number): string => (taken.has(`study_${n}`) ? free(n + 1) : `study_${n}`);
+    const id = free(1);
+    editing.change(`copy ${study.title.toLowerCase()}`, (document) => {
+      document.studies = [
+        ...(document.studies ?? []),
+        { ...structuredClone(study), id, title: `${study.title}, copy` },
+      ];
+    });
+    onStudy(id);
+  };
+  const remove = () => {
+    editing.change(`remove ${study.title.toLowerCase()}`, (document) => {
+      const gone = document.readings?.filter((r) => r.study === study.id).map((r) => r.id) ?? [];
+      document.studies = document.studies?.filter((s) => s.id !== study.id);
+      document.readings = document.readings?.filter((r) => r.study !== study.id);
+      document.requirements = document.requirements?.filter((r) => !gone.includes(r.reading));
+    });
+  };
+  const suggestion = (text?: string, reason?: string) =>
+    text ? (
+      <p className="-mt-1 ml-36 pl-1 text-xs text-muted">
+        The circuit suggests {text}: {reason}.
+      </p>
+    ) : null;
+  const optional = (
+    label: string,
+    name: "record_from" | "max_step" | "tolerance",
+    unit: "second" | "one",
+    help: string,
+    fallback: string,
+  ) => (
+    <ValueField
+      key={`${name}${study[name] ?? ""}`}
+      supply={shown.id}
+      label={label}
+      help={help}
+      unit={unit}
+      text={study[name] ?? ""}
+      fallback={fallback}
+      onCommit={(text) =>
+        change(label.toLowerCase(), (s) => {
+          s[name] = text === "" ? null : text;
+        })
+      }
+    />
+  );
+  const stage = shown.document.stages?.find((s) => s.id === study.cut?.after);
+  return (
+    <div className="grid gap-2" aria-label="Settings of the study" role="group">
+      <div className="flex items-center gap-1">
+        <input
+          key={study.title}
+          aria-label="Title of the study"
+          defaultValue={study.title}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+          onBlur={(event) => {
+            const title = event.target.value.trim();
+            if (title && title !== study.title)
+              change("rename", (s) => {
+                s.title = title;
+              });
+          }}
+          className="min-w-0 grow rounded-sm bg-transparent px-1 font-semibold hover:bg-ground"
+        />
+        <Button look="quiet" onClick={copy}>
+          Copy
+        </Button>
+        <Button
+          look="quiet"
+          aria-label="Remove the study"
+          title="Remove the study and its readings"
+          onClick={remove}
+        >
+          <Trash2 size={15} />
+        </Button>
+      </div>
+      <label className="flex items-center gap-1">
+        <span className="w-36 shrink-0 text-muted">Begins</span>
+        <select
+          value={study.kind}
+          onChange={(event) =>
+            change("start", (s) => {
+              s.kind = event.target.value as Study["kind"];
+            })
+          }
+          className="h-7 grow rounded-md border border-hairline bg-panel px-1"
+        >
+          <option value="switch_on">Switch-on: from everything at rest</option>
+          <option value="load_step">Load step: from the operating point</option>
+        </select>
+      </label>
+      <ValueField
+        key={study.duration}
+        supply={shown.id}
+        label="Duration"
+        help="Simulated time."
+        unit="second"
+        text={study.duration}
+        finding={finding}
+        onCommit={(text) =>
+          change("duration", (s) => {
+            s.duration = text;
+            s.suggested = false;
+          })
+        }
+      />
+      {suggestion(defaults?.duration.shown, defaults?.duration.reason)}
+      <label className="ml-36 flex items-center gap-2 pl-1">
+        <input
+          type="checkbox"
+          checked={study.suggested ?? false}
+          onChange={(event) =>
+            change("duration", (s) => {
+              s.suggested = event.target.checked;
+              if (event.target.checked && defaults) s.duration = defaults.duration.text;
+            })
+          }
+        />
+        Follow the suggestion as the circuit changes
+      </label>
+      {optional(
+        "Longest step",
+        "max_step",
+        "second",
+        "The solver never steps farther.",
+        defaults?.max_step.text ?? "",
+      )}
+      {!study.max_step && suggestion(defaults?.max_step.shown, defaults?.max_step.reason)}
+      {optional("Record from", "record_from", "second", "Traces are kept from this time on.", "0")}
+      {optional("Tolerance", "tolerance", "one", "Accuracy wanted, relative to full scale.", "0.001")}
+      {study.cut && (
+        <>
+          <p>
+            Cut behind {stage?.title.toLowerCase() ?? study.cut.after}; a resistor stands in for what follows.
+          </p>
+          <ValueField
+            key={study.cut.load}
+            supply={shown.id}
+            label="Stand-in load"
+            help="Resistance across the rails where the path is cut."
+            unit="ohm"
+            text={study.cut.load}
+            onCommit={(text) =>
+              change("stand-in load", (s) => {
+                if (s.cut) s.cut.load = text;
+              })
+            }
+          />
+        </>
+      )}
+    </div>
+  );
+}

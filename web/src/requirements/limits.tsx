@@ -1,0 +1,257 @@
+import { Plus, Trash2 } from "lucide-react";
+import { useState } from "react";
+
+import type { Supply, SupplyShown, Unit } from "../api/client";
+import type { Editing } from "../frame/editing";
+import { Button } from "../ui/button";
+import { ValueField } from "../ui/valuefield";
+
+type Reading = NonNullable<Supply["readings"]>[number];
+type Requirement = NonNullable<Supply["requirements"]>[number];
+
+const MEASURES: Record<Reading["measure"], string> = {
+  mean: "mean",
+  rms: "RMS",
+  min: "smallest value",
+  max: "largest value",
+  peak_to_peak: "peak-to-peak",
+  frequency: "frequency",
+};
+const UNITS: Record<string, Unit> = { v: "volt", i: "ampere", p: "watt" };
+/** Periods at the end of a run that a new reading looks at. */
+const LAST_PERIODS = 5;
+
+function unitOf(reading: Reading | undefined): Unit {
+  if (reading?.measure === "frequency") return "hertz";
+  return UNITS[reading?.signal.trim().at(-1) ?? "v"] ?? "volt";
+}
+
+/** Limits beside those the outputs bring: each ties a reading of a study to what it may be. */
+export function Limits({ shown, editing }: { shown: SupplyShown; editing: Editing }) {
+  const { document: supply } = shown;
+  // What an output is judged by follows from the output and is changed there.
+  const follows = new Set(supply.outputs?.flatMap((o) => [`${o.id}_mean`, `${o.id}_ripple`]));
+  const own = supply.requirements?.filter((r) => !follows.has(r.id)) ?? [];
+  const studies = supply.studies ?? [];
+  const [adding, setAdding] = useState(false);
+  return (
+    <div className="mt-5">
+      <div className="flex items-center">
+        <h3 className="grow font-semibold">Further limits</h3>
+        <Button disabled={studies.length === 0} onClick={() => setAdding(!adding)}>
+          <Plus size={14} /> Add limit
+        </Button>
+      </div>
+      {own.length === 0 && !adding && (
+        <p className="text-muted">
+          {studies.length === 0
+            ? "A limit is read from a study; a study comes with the first load."
+            : "Anything that can be read of a run can be limited: a current, a loss, a valley, an inrush."}
+        </p>
+      )}
+      {adding && <NewLimit shown={shown} editing={editing} onDone={() => setAdding(false)} />}
+      <ul className="grid gap-2">
+        {own.map((requirement) => (
+          <Limit key={requirement.id} shown={shown} requirement={requirement} editing={editing} />
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+interface LimitProps {
+  shown: SupplyShown;
+  requirement: Requirement;
+  editing: Editing;
+}
+
+function Limit({ shown, requirement, editing }: LimitProps) {
+  const reading = shown.document.readings?.find((r) => r.id === requirement.reading);
+  const study = shown.document.studies?.find((s) => s.id === reading?.study);
+  const bound = (label: string, name: "at_least" | "at_most") => (
+    <ValueField
+      key={`${name}${requirement[name] ?? ""}`}
+      supply={shown.id}
+      label={label}
+      help="Empty for no limit on this side."
+      unit={unitOf(reading)}
+      text={requirement[name] ?? ""}
+      fallback="not stated"
+      onCommit={(text) =>
+        editing.change(`limit ${requirement.title.toLowerCase()}`, (document) => {
+          const changed = document.requirements?.find((r) => r.id === requirement.id);
+          if (changed) changed[name] = text === "" ? null : text;
+        })
+      }
+    />
+  );
+  return (
+    <li
+      className="grid gap-1 rounded-md border border-hairline bg-panel p-2"
+      data-testid={`limit-${requirement.id}`}
+    >
+      <div className="flex items-center">
+        <span className="grow">
+          <span className="font-semibold">{requirement.title}</span>{" "}
+          <span className="text-xs text-muted">
+            {reading ? `${MEASURES[reading.measure]} of ${reading.signal}, ${study?.title ?? ""}` : ""}
+          </span>
+        </span>
+        <Button
+          look="quiet"
+          aria-label={`Remove ${requirement.title}`}
+          onClick={() =>
+            editing.change(`remove ${requirement.title.toLowerCase()}`, (document) => {
+              document.requirements = document.requirements?.filter((r) => r.id !== requirement.id);
+              const used = document.requirements?.some((r) => r.reading === requirement.reading);
+              if (!used) document.readings = document.readings?.filter((r) => r.id !== requirement.reading);
+            })
+          }
+        >
+          <Trash2 size={14} />
+        </Button>
+      </div>
+      {bound("At least", "at_least")}
+      {bound("At most", "at_most")}
+    </li>
+  );
+}
+
+interface NewProps {
+  shown: SupplyShown;
+  editing: Editing;
+  onDone: () => void;
+}
+
+/** A limit to be: what is read, in which study, and one bound; the other can follow. */
+function NewLimit({ shown, editing, onDone }: NewProps) {
+  const { document: supply } = shown;
+  const [title, setTitle] = useState("");
+  const [measure, setMeasure] = useState<Reading["measure"]>("max");
+  const [signal, setSignal] = useState("");
+  const [study, setStudy] = useState(supply.studies?.[0]?.id ?? "");
+  const [side, setSide] = useState<"at_most" | "at_least">("at_most");
+  const [limit, setLimit] = useState("");
+  const parts = supply.parts ?? [];
+  const nets = [...new Set(parts.flatMap((p) => Object.values(p.pins)))].filter((net) => net !== "gnd");
+  const source = parts.find((p) => p.kind === "sine_source" || p.kind === "three_phase_source");
+  const settled = measure === "mean" || measure === "rms" || measure === "peak_to_peak";
+  const ready = signal.trim() !== "" && limit.trim() !== "";
+  const add = () => {
+    const taken = new Set([...(supply.requirements ?? []), ...(supply.readings ?? [])].map((r) => r.id));
+    const free = (n: number): string => (taken.has(`limit_${n}`) ? free(n + 1) : `limit_${n}`);
+    const id = free(1);
+    const name = title.trim() || `${signal.trim()}, ${MEASURES[measure]}`;
+    editing.change("add a limit", (document) => {
+      document.readings = [
+        ...(document.readings ?? []),
+        {
+          id,
+          title: name,
+          study,
+          measure,
+          signal: signal.trim(),
+          // Extremes are looked for everywhere; means where the supply has settled.
+          window:
+            settled && source ? { last_periods: { count: LAST_PERIODS, period_of: source.id } } : "whole_run",
+        },
+      ];
+      document.requirements = [
+        ...(document.requirements ?? []),
+        { id, title: name, reading: id, [side]: limit.trim() },
+      ];
+    });
+    onDone();
+  };
+  const field = "h-7 rounded-md border border-hairline bg-panel px-2";
+  return (
+    <form
+      className="mb-2 grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-1 rounded-md border border-copper bg-panel p-2"
+      aria-label="New limit"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (ready) add();
+      }}
+    >
+      <label htmlFor="limit-title" className="text-muted">
+        Title
+      </label>
+      <input
+        id="limit-title"
+        value={title}
+        placeholder={signal ? `${signal}, ${MEASURES[measure]}` : "Inrush current"}
+        onChange={(event) => setTitle(event.target.value)}
+        className={field}
+      />
+      <span className="text-muted">The</span>
+      <span className="flex items-center gap-2">
+        <select
+          aria-label="Measure"
+          value={measure}
+          onChange={(event) => setMeasure(event.target.value as Reading["measure"])}
+          className={field}
+        >
+          {Object.entries(MEASURES).map(([id, name]) => (
+            <option key={id} value={id}>
+              {name}
+            </option>
+          ))}
+        </select>
+        <span className="text-muted">of</span>
+        <input
+          aria-label="Signal"
+          value={signal}
+          list="limit-signals"
+          placeholder="V1.i"
+          spellCheck={false}
+          onChange={(event) => setSignal(event.target.value)}
+          className={`figures min-w-0 grow ${field}`}
+        />
+        <datalist id="limit-signals">
+          {[
+            ...nets.map((net) => `${net}.v`),
+            ...parts.flatMap((p) => [`${p.id}.i`, `${p.id}.v`, `${p.id}.p`]),
+          ].map((name) => (
+            <option key={name} value={name} />
+          ))}
+        </datalist>
+      </span>
+      <span className="text-muted">in</span>
+      <select
+        aria-label="Study of the limit"
+        value={study}
+        onChange={(event) => setStudy(event.target.value)}
+        className={field}
+      >
+        {supply.studies?.map((s) => (
+          <option key={s.id} value={s.id}>
+            {s.title}
+          </option>
+        ))}
+      </select>
+      <span className="text-muted">is</span>
+      <span className="flex items-center gap-2">
+        <select
+          aria-label="Side of the limit"
+          value={side}
+          onChange={(event) => setSide(event.target.value as typeof side)}
+          className={field}
+        >
+          <option value="at_most">at most</option>
+          <option value="at_least">at least</option>
+        </select>
+        <input
+          aria-label="Limit"
+          value={limit}
+          placeholder="10"
+          spellCheck={false}
+          onChange={(event) => setLimit(event.target.value)}
+          className={`figures min-w-0 grow ${field}`}
+        />
+        <Button type="submit" look="main" disabled={!ready}>
+          Add
+        </Button>
+      </span>
+    </form>
+  );
+}
