@@ -106,8 +106,20 @@ fn cut_behind(supply: &mut Supply, after: &str, load: &str) {
             gone.insert(stage.id.clone());
         }
     }
+    let shared =
+        |parts: &[Part], net: &String| parts.iter().flat_map(|p| p.pins.values()).filter(|n| *n == net).count() > 1;
+    let whole = supply.parts.clone();
     supply.stages.retain(|s| !gone.contains(&s.id));
     supply.parts.retain(|p| p.stage.as_ref().is_none_or(|s| !gone.contains(s)));
+    // A free part that hung on what is gone would be left dangling, and so would what hangs on it.
+    loop {
+        let left = supply.parts.clone();
+        let stranded = |p: &Part| p.stage.is_none() && p.pins.values().any(|n| shared(&whole, n) && !shared(&left, n));
+        supply.parts.retain(|p| !stranded(p));
+        if supply.parts.len() == left.len() {
+            break;
+        }
+    }
     let joints = supply.stage(after).map(|s| s.joints.clone()).unwrap_or_default();
     let mut number = 1;
     for (k, joint) in joints.iter().enumerate() {

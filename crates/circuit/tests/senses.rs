@@ -107,6 +107,7 @@ fn each_warning_fires_on_its_mistake() {
                 ("R5", Resistor, "fb gnd", &[]),
             ],
         ),
+        ("part-unused", part("R3"), vec![("R3", Resistor, "x gnd", &[]), ("C3", Capacitor, "x gnd", &[])]),
     ];
     for (rule, place, rows) in cases {
         let mut supply = supply(&[vec![MAINS, LOAD], rows].concat());
@@ -115,6 +116,18 @@ fn each_warning_fires_on_its_mistake() {
         assert!(findings.iter().all(|f| f.severity == Severity::Warning && !f.remedy.is_empty()), "{findings:#?}");
         assert!(findings.len() == 1 && findings[0].rule == rule && findings[0].place == place, "{rule}: {findings:#?}");
     }
+}
+
+#[test]
+fn a_stage_whose_parts_were_joined_elsewhere_is_told_so() {
+    let mut supply = Supply::from_json(include_str!("../../../demo/signal-lamp-supply.json")).unwrap();
+    let stage = supply.stages.iter().find(|s| s.id == "reservoir").unwrap().clone();
+    let bus = stage.joints[0].nets()[0].to_owned();
+    for part in &mut supply.parts {
+        part.pins.values_mut().filter(|net| **net == bus).for_each(|net| *net = "elsewhere".into());
+    }
+    let rules: Vec<String> = check(&supply).into_iter().map(|f| f.rule).collect();
+    assert!(rules.contains(&"joint-adrift".to_owned()), "{rules:?}");
 }
 
 #[test]

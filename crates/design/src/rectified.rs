@@ -2,14 +2,17 @@
 //! rectified voltage and looking for the capacitor voltage that repeats (the question of O. H. Schade,
 //! *Analysis of rectifier operation*, Proc. IRE 31, 1943, answered by computation instead of curves).
 
+use std::cell::RefCell;
+use std::collections::HashMap;
 use std::f64::consts::{SQRT_2, TAU};
 
 /// Thermal voltage at 27 °C, V.
 const THERMAL_VOLTAGE: f64 = 0.025_865;
 /// Steps through one pulse.
 const STEPS: usize = 400;
-/// Trials for the voltage that repeats.
-const TRIALS: usize = 26;
+/// Trials for the voltage that repeats at most, and how closely it is wanted, relative to the peak.
+const TRIALS: usize = 40;
+const CLOSE: f64 = 1e-8;
 /// Rounds in which the diodes' drop, their current and the load find each other.
 const ROUNDS: usize = 5;
 
@@ -91,8 +94,73 @@ pub(crate) struct Load {
     pub(crate) conductance: f64,
 }
 
+/// The voltage that a pulse leaves as it finds it, V, between ±`peak`. What a pulse leaves grows with what it
+/// finds, by less than one for one, so there is one only; regula falsi finds it (Illinois variant: Dowell &
+/// Jarratt, BIT 11, 1971).
+fn repeating(peak: f64, leaves: impl Fn(f64) -> f64) -> f64 {
+    let gain = |v: f64| leaves(v) - v;
+    let (mut low, mut high) = ((-peak, gain(-peak)), (peak, gain(peak)));
+    if low.1 <= 0.0 {
+        return low.0;
+    }
+    if high.1 >= 0.0 {
+        return high.0;
+    }
+    let mut side = 0;
+    for _ in 0..TRIALS {
+        let v = low.0 + (high.0 - low.0) * low.1 / (low.1 - high.1);
+        let found = gain(v);
+        if found.abs() <= CLOSE * peak || high.0 - low.0 <= CLOSE * peak {
+            return v;
+        }
+        if found > 0.0 {
+            low = (v, found);
+            high.1 *= if side == 1 { 0.5 } else { 1.0 };
+            side = 1;
+        } else {
+            high = (v, found);
+            low.1 *= if side == -1 { 0.5 } else { 1.0 };
+            side = -1;
+        }
+    }
+    0.5 * (low.0 + high.0)
+}
+
+/// States remembered by each thread: sizing asks for the same one many times over while stages find each
+/// other, and again with every edit elsewhere.
+const REMEMBERED: usize = 512;
+
+thread_local! {
+    static KNOWN: RefCell<HashMap<[u64; 12], Settled>> = RefCell::default();
+}
+
 /// The periodic state with a capacitor (F) and its ESR (Ω), from an open-circuit voltage (RMS, V).
-pub(crate) fn settle(pulses: &Pulses, emf: f64, (capacitance, esr): (f64, f64), load: Load) -> Settled {
+pub(crate) fn settle(pulses: &Pulses, emf: f64, capacitor: (f64, f64), load: Load) -> Settled {
+    let Pulses { frequency, resistance, drop, per_period, .. } = pulses;
+    let numbers = [
+        *frequency,
+        *resistance,
+        drop.diodes,
+        drop.saturation,
+        drop.emission,
+        drop.resistance,
+        *per_period,
+        emf,
+        capacitor.0,
+        capacitor.1,
+        load.current,
+        load.conductance,
+    ];
+    let key = numbers.map(f64::to_bits);
+    KNOWN.with_borrow_mut(|known| {
+        if known.len() >= REMEMBERED {
+            known.clear();
+        }
+        known.entry(key).or_insert_with(|| settled(pulses, emf, capacitor, load)).clone()
+    })
+}
+
+fn settled(pulses: &Pulses, emf: f64, (capacitance, esr): (f64, f64), load: Load) -> Settled {
     let path = (pulses.resistance + pulses.drop.diodes * pulses.drop.resistance).max(1e-3) + esr;
     let dt = 1.0 / (pulses.pulse_frequency() * STEPS as f64);
     let angle = |step: usize| TAU * ((step as f64 + 0.5) / STEPS as f64 - 0.5) / pulses.per_period;
@@ -122,16 +190,10 @@ pub(crate) fn settle(pulses: &Pulses, emf: f64, (capacitance, esr): (f64, f64), 
     let mut before = None;
     for _ in 0..ROUNDS {
         let state = (pulses.drop.at(typical), mean);
-        // What a pulse leaves grows with what it finds, by less than one for one, so bisection finds
-        // the only voltage that repeats.
-        let (mut low, mut high) = (-SQRT_2 * emf, SQRT_2 * emf);
-        for _ in 0..TRIALS {
-            let middle = 0.5 * (low + high);
-            if walk(middle, state, &mut |_, _, _| ()) > middle { low = middle } else { high = middle }
-        }
+        let start = repeating(SQRT_2 * emf, |v| walk(v, state, &mut |_, _, _| ()));
         let (mut square, mut charge, mut own) = (0.0, 0.0, 0.0);
         settled = Settled { lowest: f64::INFINITY, highest: f64::NEG_INFINITY, ..Settled::default() };
-        walk(0.5 * (low + high), state, &mut |v, i, stored| {
+        walk(start, state, &mut |v, i, stored| {
             settled.trace.push(v);
             if i > 0.0 {
                 let now = settled.trace.len() as f64 / STEPS as f64;

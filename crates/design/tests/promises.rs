@@ -3,7 +3,7 @@
 mod common;
 
 use circuit::{Signal, Study, StudyKind, Supply, resolve};
-use common::{direct_supplies, mains_supplies, several_wires};
+use common::{chosen, direct_supplies, mains_supplies, several_wires};
 use mellow_design::{Edit, apply, size};
 use quantity::show;
 use readings::{Span, Waveform};
@@ -83,9 +83,9 @@ fn direct_supplies_keep_their_promises() {
 }
 
 #[test]
-fn three_phases_and_two_rails_keep_their_promises() {
+fn three_phases_two_rails_and_other_devices_keep_their_promises() {
     let mut broken = Vec::new();
-    for supply in several_wires() {
+    for supply in several_wires().into_iter().chain(chosen()) {
         broken.extend(keeps(&supply));
     }
     assert!(broken.is_empty(), "{broken:#?}");

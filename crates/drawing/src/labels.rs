@@ -2,6 +2,7 @@ use crate::{DrawnNet, DrawnPart, Spot, is_ground, symbol};
 use circuit::Part;
 use circuit::kinds::Form;
 use quantity::show;
+use std::collections::HashMap;
 
 /// Designator and headline values of a part; values as typed if they cannot be evaluated.
 pub(crate) fn label(part: &Part, values: Option<&[f64]>) -> Vec<String> {
@@ -120,37 +121,63 @@ pub(crate) fn name_of(net: &DrawnNet) -> Option<Box> {
     Some(text_box(net.label_at?, &[&net.net]))
 }
 
+/// What is covered, sorted into cells so that a place is held against its neighbourhood alone.
+#[derive(Default)]
+struct Taken {
+    cells: HashMap<(i32, i32), Vec<Box>>,
+}
+
+/// Grid squares along a side of a cell.
+const CELL: f64 = 8.0;
+
+impl Taken {
+    fn cells((left, top, right, bottom): Box) -> impl Iterator<Item = (i32, i32)> {
+        let cell = |at: f64| (at / CELL).floor() as i32;
+        let rows = cell(top)..=cell(bottom);
+        (cell(left)..=cell(right)).flat_map(move |x| rows.clone().map(move |y| (x, y)))
+    }
+
+    fn add(&mut self, covered: Box) {
+        for cell in Self::cells(covered) {
+            self.cells.entry(cell).or_default().push(covered);
+        }
+    }
+
+    fn free(&self, wanted: Box) -> bool {
+        let there = Self::cells(wanted).filter_map(|cell| self.cells.get(&cell)).flatten();
+        !there.into_iter().any(|other| overlap(wanted, *other))
+    }
+}
+
 /// Puts the texts of parts and the names of nets where they cover nothing; a net without room for its
 /// name goes without.
 pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
-    let mut taken: Vec<Box> = parts.iter().map(solid).collect();
-    taken.extend(nets.iter().flat_map(|net| net.wires.iter().map(|wire| wire_box(*wire))));
-    taken.extend(nets.iter().filter_map(|net| net.ground_at).map(|at| {
-        let (x, y) = (f64::from(at.x), f64::from(at.y));
-        (x - 1.0, y, x + 1.0, y + 2.0)
-    }));
-    let free = |at: (f64, f64), lines: &[&str], taken: &[Box]| {
-        let text = text_box(at, lines);
-        !taken.iter().any(|other| overlap(text, *other))
-    };
+    let mut taken = Taken::default();
+    parts.iter().for_each(|part| taken.add(solid(part)));
+    for net in nets.iter() {
+        net.wires.iter().for_each(|wire| taken.add(wire_box(*wire)));
+        if let Some(at) = net.ground_at {
+            let (x, y) = (f64::from(at.x), f64::from(at.y));
+            taken.add((x - 1.0, y, x + 1.0, y + 2.0));
+        }
+    }
     for part in parts.iter_mut() {
-        let lines: Vec<&str> = part.label.iter().map(String::as_str).collect();
-        let place = places(part).into_iter().find(|at| free(*at, &lines, &taken));
+        let place = places(part).into_iter().find(|at| taken.free(text_box(*at, &part.label)));
         part.label_at = place.unwrap_or(part.label_at);
-        taken.push(text_box(part.label_at, &part.label));
+        taken.add(text_box(part.label_at, &part.label));
     }
     for net in nets.iter_mut().filter(|net| !is_ground(&net.net)) {
         let name = [net.net.as_str()];
-        let place = names(net).into_iter().find(|at| free(*at, &name, &taken));
+        let place = names(net).find(|at| taken.free(text_box(*at, &name)));
         if let Some(at) = place {
-            taken.push(text_box(at, &name));
+            taken.add(text_box(at, &name));
         }
         net.label_at = place;
     }
 }
 
 /// Places for a net's name: over and under its level wires, the longest first, then beside upright ones.
-fn names(net: &DrawnNet) -> Vec<(f64, f64)> {
+fn names(net: &DrawnNet) -> impl Iterator<Item = (f64, f64)> + use<> {
     let w = width(&[&net.net]);
     let sorted = |level: bool| {
         let mut wires: Vec<(Spot, Spot)> = net.wires.iter().copied().filter(|(a, b)| (a.y == b.y) == level).collect();
@@ -166,5 +193,5 @@ fn names(net: &DrawnNet) -> Vec<(f64, f64)> {
         let x = f64::from(a.x);
         [x + AIR, x - AIR - w].into_iter().flat_map(move |x| halves(a.y, b.y).map(move |y| (x, y + AIR)))
     });
-    level.chain(upright).collect()
+    level.chain(upright)
 }

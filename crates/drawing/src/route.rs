@@ -157,6 +157,8 @@ struct Router {
 struct Search {
     number: u32,
     states: Vec<State>,
+    /// Squares that end a search, by its number.
+    ends: Vec<u32>,
 }
 
 #[derive(Clone, Copy)]
@@ -168,11 +170,19 @@ struct State {
 
 impl Search {
     fn new(states: usize) -> Self {
-        Search { number: 0, states: vec![State { search: 0, cost: 0, came: usize::MAX }; states] }
+        let state = State { search: 0, cost: 0, came: usize::MAX };
+        Search { number: 0, states: vec![state; states], ends: vec![0; states / 2] }
     }
 
-    fn begin(&mut self) {
+    fn begin(&mut self, ends: impl Iterator<Item = usize>) {
         self.number += 1;
+        for square in ends {
+            self.ends[square] = self.number;
+        }
+    }
+
+    fn ends(&self, square: usize) -> bool {
+        self.ends[square] == self.number
     }
 
     fn cost(&self, state: usize) -> u32 {
@@ -347,29 +357,34 @@ impl Router {
         true
     }
 
-    /// Joins a pin to the nearest of `targets` by the cheapest path (Dijkstra over squares and
-    /// directions); a straight line if there is no way around the parts.
+    /// Joins a pin to the nearest of `targets` by the cheapest path (A* over squares and directions, led by
+    /// the distance to the rectangle around the targets); a straight line if there is no way around the
+    /// parts.
     fn join(&mut self, tree: &mut Tree, net: usize, pin: Spot, targets: &HashSet<Spot>) {
         let Some(start) = self.index(pin) else { return };
-        self.search.begin();
+        let ends: Vec<usize> = targets.iter().filter_map(|spot| self.index(*spot)).collect();
+        self.search.begin(ends.into_iter());
+        let around = Around::new(targets, pin);
         let mut queue = BinaryHeap::new();
         for way in 0..2 {
             self.search.reach(2 * start + way, 0, usize::MAX);
-            queue.push((std::cmp::Reverse(0u32), 2 * start + way));
+            queue.push((std::cmp::Reverse(around.distance(pin)), 2 * start + way));
         }
         let mut found = None;
-        while let Some((std::cmp::Reverse(so_far), state)) = queue.pop() {
-            if so_far > self.search.cost(state) {
+        while let Some((std::cmp::Reverse(least), state)) = queue.pop() {
+            let here = self.spot(state / 2);
+            let so_far = self.search.cost(state);
+            if least > so_far + around.distance(here) {
                 continue;
             }
-            let here = self.spot(state / 2);
-            if targets.contains(&here) {
+            if self.search.ends(state / 2) {
                 found = Some(state);
                 break;
             }
             for (dx, dy, way) in [(1, 0, Way::Level), (-1, 0, Way::Level), (0, 1, Way::Upright), (0, -1, Way::Upright)]
             {
-                let Some(next) = self.index(Spot { x: here.x + dx, y: here.y + dy }) else { continue };
+                let there = Spot { x: here.x + dx, y: here.y + dy };
+                let Some(next) = self.index(there) else { continue };
                 if !self.free(next, net, way) || !(self.free(state / 2, net, way) || state / 2 == start) {
                     continue;
                 }
@@ -385,7 +400,7 @@ impl Router {
                 let state_next = 2 * next + side;
                 if total < self.search.cost(state_next) {
                     self.search.reach(state_next, total, state);
-                    queue.push((std::cmp::Reverse(total), state_next));
+                    queue.push((std::cmp::Reverse(total + around.distance(there)), state_next));
                 }
             }
         }
@@ -403,6 +418,29 @@ impl Router {
                 }
             }
         }
+    }
+}
+
+/// The rectangle around some squares.
+struct Around {
+    from: Spot,
+    to: Spot,
+}
+
+impl Around {
+    fn new(spots: &HashSet<Spot>, otherwise: Spot) -> Self {
+        let mut all = spots.iter();
+        let first = *all.next().unwrap_or(&otherwise);
+        all.fold(Around { from: first, to: first }, |a, s| Around {
+            from: Spot { x: a.from.x.min(s.x), y: a.from.y.min(s.y) },
+            to: Spot { x: a.to.x.max(s.x), y: a.to.y.max(s.y) },
+        })
+    }
+
+    /// Squares from a spot to the rectangle; no path there is shorter.
+    fn distance(&self, s: Spot) -> u32 {
+        let beyond = |at: i32, from: i32, to: i32| (from - at).max(at - to).max(0);
+        (beyond(s.x, self.from.x, self.to.x) + beyond(s.y, self.from.y, self.to.y)) as u32 * STEP
     }
 }
 

@@ -1831,6 +1831,8 @@ export interface components {
     Suggestion: {
       /** @description Why. */
       reason: string;
+      /** @description The setting as shown, with its unit. */
+      shown: string;
       /** @description The setting as typed. */
       text: string;
     };

@@ -31,6 +31,38 @@ pub(crate) fn sense(s: &Sense<'_>, findings: &mut Findings) {
     amplitudes(s, findings);
     feedback(s, findings);
     studies(s, findings);
+    unused(s, findings);
+}
+
+/// Parts that nothing feeds: no source, and no charge to begin with, anywhere they are joined to but `gnd`.
+fn unused(s: &Sense<'_>, findings: &mut Findings) {
+    let mut joined = Joined::new(s.nets.len());
+    for part in s.parts {
+        let open: Vec<usize> = part.pins.iter().copied().filter(|net| *net != 0).collect();
+        for pair in open.windows(2) {
+            joined.join(pair[0], pair[1]);
+        }
+    }
+    let anchor = |part: &ResolvedPart| part.pins.iter().copied().find(|net| *net != 0);
+    let feeds = |part: &ResolvedPart| {
+        part.kind.kind().fixes_voltage
+            || matches!(part.kind, KindId::CurrentSource | KindId::CurrentLoad | KindId::SteppedLoad)
+            || ["initial_voltage", "initial_current"].iter().any(|name| part.value(name).abs() > 0.0)
+    };
+    let fed: Vec<usize> =
+        s.parts.iter().filter(|p| feeds(p)).flat_map(|p| p.pins.clone()).map(|net| joined.root(net)).collect();
+    let idle: Vec<&ResolvedPart> =
+        s.parts.iter().filter(|p| anchor(p).is_some_and(|net| !fed.contains(&joined.root(net)))).collect();
+    if let Some(first) = idle.first() {
+        let names: Vec<&str> = idle.iter().map(|p| p.id.as_str()).collect();
+        let (verb, remedy) = if names.len() == 1 { ("is", "Join it") } else { ("are", "Join them") };
+        findings.warning(
+            "part-unused",
+            Place::part(&first.id),
+            format!("{} {verb} joined to no source, so nothing happens there", names.join(", ")),
+            format!("{remedy} to the rest of the supply, or remove what is not used"),
+        );
+    }
 }
 
 /// Which pins of a kind drive their net, and which only listen.

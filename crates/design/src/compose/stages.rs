@@ -160,8 +160,14 @@ pub(super) fn resize(
     let stage = supply.stages[at].clone();
     for sketch in &draft.parts {
         let Some(part) = supply.parts.iter_mut().find(|p| is_role(p, &stage, sketch.role)) else { continue };
+        let replaced = part.kind != sketch.kind;
+        if replaced {
+            // A choice took another kind with the same pins; nothing of the old values means anything in it.
+            (part.kind, part.generic) = (sketch.kind, None);
+            part.parameters.clear();
+        }
         for (parameter, text) in &sketch.parameters {
-            if everything || !by_hand(&stage, part, sketch.role, parameter) {
+            if everything || !by_hand(&stage, part, sketch.role, parameter) || replaced {
                 part.parameters.insert((*parameter).to_owned(), text.clone());
             }
         }

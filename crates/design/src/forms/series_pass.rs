@@ -6,7 +6,7 @@ use super::loads::output;
 use crate::draft::{Draft, Net::Inlet, Net::Own, Round};
 use circuit::{KindId, Output, ReadingMeasure, Turn};
 use quantity::Series;
-use quantity::Unit::{Ampere, Farad, Hertz, Ohm, One, Volt, Watt};
+use quantity::Unit::{Ampere, Farad, Hertz, Ohm, One, Siemens, Volt, Watt};
 
 pub(super) const FOLLOWER: Form = regulator(
     "follower_regulator",
@@ -63,23 +63,45 @@ fn losses(d: &mut Draft<'_>, voltage: f64, current: f64) {
     d.promise("Loss of the transistor", ReadingMeasure::Mean, "{pass}.p", loss, Watt);
 }
 
+/// Thermal voltage, V; a MOSFET's transconductance for each ampere of full current, S/A; how far above the
+/// output its gate must be driven, with the amplifier's own headroom, V; and its current gain (common practice).
+const THERMAL_VOLTAGE: f64 = 0.0259;
+const MOSFET_STEEPNESS: f64 = 4.0;
+const MOSFET_REACH: f64 = 4.0;
+const NO_GATE_CURRENT: f64 = 1e9;
+
 fn follower(d: &mut Draft<'_>) {
     const GAIN: f64 = 120.0;
     const BASE: f64 = 47.0;
     let Output { voltage: wanted, current, .. } = output(d);
+    let devices = [("bipolar", "NPN transistor"), ("mosfet", "n-channel MOSFET")];
+    let help = "A MOSFET takes no base current and wants more voltage above the output.";
+    let bipolar = d.pick("device", "Series device", &devices, help) == 0;
+    let kind = if bipolar { KindId::Npn } else { KindId::MosfetN };
     reference(d, FOLLOWER_REFERENCE, (5, 6));
     let nets = [Own("drive"), Own("ref"), Own("fb"), Inlet(0), Inlet(1)];
     d.part("amplifier", KindId::Amplifier, (13, 4, Turn::None), &nets);
     d.part("base", KindId::Resistor, (18, 4, Turn::ThreeQuarters), &[Own("drive"), Own("base")]);
-    d.part("pass", KindId::Npn, (20, -8, Turn::ThreeQuarters), &[Inlet(0), Own("base"), Own("out")]);
+    d.part("pass", kind, (20, -8, Turn::ThreeQuarters), &[Inlet(0), Own("base"), Own("out")]);
     d.part("output", KindId::Capacitor, (37, 2, Turn::None), &[Own("out"), Inlet(1)]);
     d.part("compensation", KindId::Capacitor, (22, 8, Turn::Half), &[Own("drive"), Own("fb")]);
     d.word("amplifier", "gain_bandwidth", "1M");
     d.word("amplifier", "headroom_low", "0.1");
-    d.set("pass", "gain", GAIN);
-    d.set("pass", "collector_current", 0.5 * current);
-    d.set("pass", "base_emitter_voltage", 0.7);
-    d.set("pass", "knee_current", 10.0 * current);
+    // Half the full current is where a transistor is described; its transconductance is what loads the loop.
+    let steep = if bipolar {
+        d.set("pass", "gain", GAIN);
+        d.set("pass", "collector_current", 0.5 * current);
+        d.set("pass", "base_emitter_voltage", 0.7);
+        d.set("pass", "knee_current", 10.0 * current);
+        current / THERMAL_VOLTAGE
+    } else {
+        d.word("pass", "threshold", "1");
+        d.word("pass", "on_gate_voltage", "4.5");
+        d.set("pass", "on_resistance", 0.05 / current);
+        d.set("pass", "transconductance_current", 0.5 * current);
+        d.set("pass", "transconductance", MOSFET_STEEPNESS * current)
+    };
+    let reach = if bipolar { 2.5 } else { MOSFET_REACH };
     d.set("base", "resistance", BASE);
     let (top, voltage) = divider(d, wanted, FOLLOWER_REFERENCE, 10e3, 29);
     d.step("Output capacitor", Farad, "40u * I / 1", &[("I", current, Ampere)], "40 µF per ampere (common practice)");
@@ -91,15 +113,14 @@ fn follower(d: &mut Draft<'_>) {
     let pole = d.step(
         "Pole at the output",
         Hertz,
-        "1 / (2 * pi * C * (V_T / I + R_b / b))",
+        "1 / (2 * pi * C * (1 / g + R_b / b))",
         &[
             ("C", capacitance, Farad),
-            ("V_T", 0.0259, Volt),
-            ("I", current, Ampere),
+            ("g", steep, Siemens),
             ("R_b", BASE + 100.0, Ohm),
-            ("b", GAIN, One),
+            ("b", if bipolar { GAIN } else { NO_GATE_CURRENT }, One),
         ],
-        "output resistance of an emitter follower (handbook)",
+        "output resistance of a follower: its transconductance, and what drives it over its current gain (handbook)",
     );
     let crossover =
         d.choose("crossover", "Crossover", Hertz, 0.2 * pole, "A fifth of the output's pole unless chosen.");
@@ -113,7 +134,7 @@ fn follower(d: &mut Draft<'_>) {
     d.prefer(Series::E6, Round::Up);
     d.sets("compensation", "capacitance");
     losses(d, voltage, current);
-    regulated(d, voltage, 2.5);
+    regulated(d, voltage, reach);
     d.width = 42;
 }
 

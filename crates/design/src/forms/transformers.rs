@@ -7,7 +7,8 @@ use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own, RailWanted};
 use crate::forms::rectifiers::SILICON;
 use crate::rectified::{Pulses, settle};
 use circuit::{JointKind, KindId, StageKind, Turn};
-use quantity::Unit::{Ampere, Henry, Hertz, Ohm, One, Volt, VoltAmpere};
+use quantity::Unit::{Ampere, Henry, Hertz, Metre, Ohm, One, SquareMetre, Tesla, Volt, VoltAmpere};
+use std::f64::consts::TAU;
 
 pub(super) const TRANSFORMER: Form = Form {
     id: "transformer",
@@ -293,7 +294,81 @@ fn plain(d: &mut Draft<'_>) {
     let rectifier = d.ask.rectifier.unwrap_or((2.0, 2.0));
     let wanted = d.ask.wanted.plus;
     let winding = winding(d, &line, wanted, rectifier, SINGLE);
-    two_windings(d, &line, &winding);
+    let cores = [("linear", "linear"), ("saturating", "saturating")];
+    let help = "A saturating core shows the inrush of switching on; it takes a little longer to run.";
+    if d.pick("core", "Core", &cores, help) == 1 {
+        saturating(d, &line, &winding);
+    } else {
+        two_windings(d, &line, &winding);
+    }
+}
+
+/// Peak flux density of a mains transformer at nominal line, and that at which its steel saturates, T
+/// (common practice).
+const FLUX_DENSITY: f64 = 1.2;
+const STEEL: f64 = 1.7;
+
+fn saturating(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
+    let nets = [Inlet(0), Inlet(1), Own("ac1"), Own("ac2")];
+    d.part("transformer", KindId::CoreTransformer, (6, 0, Turn::None), &nets);
+    insulation(d, 7);
+    d.rates("transformer", "rms_current", winding.rating / line.nominal());
+    let area = d.step(
+        "Core area",
+        SquareMetre,
+        "1.1e-4 * sqrt(S)",
+        &[("S", winding.rating, VoltAmpere)],
+        "1.1 cm² times the root of the rating in VA (common practice)",
+    );
+    d.sets("transformer", "core_area");
+    let path = d.step("Magnetic path", Metre, "10 * sqrt(A)", &[("A", area, SquareMetre)], "usual laminations");
+    d.sets("transformer", "path_length");
+    let turns = d.step(
+        "Primary turns",
+        One,
+        "sqrt(2) * V / (2 * pi * f * B * A)",
+        &[
+            ("V", line.nominal(), Volt),
+            ("f", line.frequency, Hertz),
+            ("B", FLUX_DENSITY, Tesla),
+            ("A", area, SquareMetre),
+        ],
+        "induction law for a sine",
+    );
+    d.sets("transformer", "primary_turns");
+    d.step(
+        "Secondary turns",
+        One,
+        "N_1 * V_2 / V_1",
+        &[("N_1", turns, One), ("V_2", winding.open, Volt), ("V_1", line.nominal(), Volt)],
+        "open-circuit voltage of tightly coupled windings",
+    );
+    let secondary = d.sets("transformer", "secondary_turns");
+    let primary = primary_inductance(d, line, winding.rating);
+    d.step(
+        "Relative permeability",
+        One,
+        "L * l / (mu_0 * N ^ 2 * A)",
+        &[
+            ("L", primary, Henry),
+            ("l", path, Metre),
+            ("mu_0", 1.256_637e-6, One),
+            ("N", turns, One),
+            ("A", area, SquareMetre),
+        ],
+        "inductance of a winding on a closed core",
+    );
+    d.sets("transformer", "permeability");
+    d.set("transformer", "saturation", STEEL);
+    let leakage = LEAKAGE * line.nominal() * line.nominal() / (winding.rating * TAU * line.frequency);
+    // Half of the leakage lies on either side.
+    d.set("transformer", "primary_leakage", 0.5 * leakage);
+    d.set("transformer", "secondary_leakage", 0.5 * leakage * (secondary / turns).powi(2));
+    primary_resistance(d, line, winding);
+    d.sets("transformer", "primary_resistance");
+    d.set("transformer", "secondary_resistance", winding.own);
+    d.give(JointKind::Ac, &[Own("ac1"), Own("ac2")], Delivered::Ac(winding.delivers(line)));
+    d.width = 14;
 }
 
 fn isolating(d: &mut Draft<'_>) {

@@ -135,6 +135,19 @@ pub fn direct_supplies() -> Vec<Supply> {
     rows.into_iter().map(|(source, outputs, forms)| chain(&stated(source, outputs), forms)).collect()
 }
 
+/// Forms whose choices take other parts.
+pub fn chosen() -> Vec<Supply> {
+    let core = chain(&stated(mains(), vec![output("rail", "12", "500m")]), &["mains"]);
+    let core = with(&core, "transformer", Some("mains"), false, &[("core", "saturating")]);
+    let core = ["bridge", "reservoir", "resistive_load"].iter().fold(core, |supply, form| {
+        let after = supply.stages.last().unwrap().id.clone();
+        add(&supply, form, Some(&after), false)
+    });
+    let device = chain(&stated(direct("12"), vec![output("rail", "5", "400m")]), &["dc_source"]);
+    let device = with(&device, "follower_regulator", Some("dc_source"), false, &[("device", "mosfet")]);
+    vec![core, add(&device, "resistive_load", Some("follower_regulator"), false)]
+}
+
 /// Three phases, and two rails.
 pub fn several_wires() -> Vec<Supply> {
     let three = SourceDemand { kind: SourceKind::ThreePhaseMains, ..mains() };
@@ -152,5 +165,5 @@ pub fn every_supply() -> Vec<Supply> {
     let branched = add(&branched, "current_load", Some("low_dropout"), false);
     let branched = add(&branched, "indicator", Some("fixed_regulator"), false);
     let two = chain(&stated(mains(), vec![output("rail", "12", "200m")]), &["mains", "two_secondaries", "bridge"]);
-    [mains_supplies(), direct_supplies(), several_wires(), vec![branched, two]].concat()
+    [mains_supplies(), direct_supplies(), several_wires(), vec![branched, two], chosen()].concat()
 }
