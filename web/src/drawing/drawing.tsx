@@ -7,7 +7,7 @@ import { NetCard, NoteCard } from "./cards";
 import { useClipboard } from "./clipboard";
 import { useJoining } from "./joining";
 import { aligned, mirrored, moved, turned, type Change } from "./partedits";
-import { NetShape, NoteShape, PartShape } from "./shapes";
+import { NetShape, NoteShape, PartShape, Picture } from "./shapes";
 import { Tools } from "./tools";
 import { useViewport, type Point, type View } from "./viewport";
 
@@ -237,7 +237,7 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
       )}
       <svg
         ref={svg}
-        className="min-h-0 w-full grow touch-none"
+        className="min-h-0 w-full grow touch-none will-change-transform"
         viewBox={`${view.x} ${view.y} ${view.width} ${view.height}`}
         role="group"
         tabIndex={0}
@@ -264,9 +264,7 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
               kind={kind.get(drawn.kind)}
               chosen={selected.includes(drawn.id)}
               marked={marked.has(drawn.id)}
-              faded={(stage !== undefined && drawn.stage !== stage) || bypassed(supply, drawn.stage)}
-              dx={drags ? dx : 0}
-              dy={drags ? dy : 0}
+              faded={drags || (stage !== undefined && drawn.stage !== stage) || bypassed(supply, drawn.stage)}
             />
           );
         })}
@@ -295,6 +293,15 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
           />
         )}
       </svg>
+      {moving && (
+        <Lifted
+          view={view}
+          parts={drawing.parts.filter((p) => moving.parts.includes(p.id))}
+          kinds={kind}
+          dx={dx}
+          dy={dy}
+        />
+      )}
       {net && (
         <NetCard
           key={net.name}
@@ -330,6 +337,37 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
       )}
       {dialog}
     </div>
+  );
+}
+
+interface LiftedProps {
+  view: View;
+  parts: SupplyShown["drawing"]["parts"];
+  kinds: Map<string, PartKind>;
+  dx: number;
+  dy: number;
+}
+
+/** Parts on their way, in a sheet of their own: moving them in the drawing would lay all of it out anew with
+ * every step of the pointer. */
+function Lifted({ view, parts, kinds, dx, dy }: LiftedProps) {
+  return (
+    <svg
+      className="pointer-events-none absolute inset-x-0 top-9 bottom-0 h-[calc(100%-36px)] w-full contain-strict will-change-transform"
+      viewBox={`${view.x} ${view.y} ${view.width} ${view.height}`}
+      aria-hidden="true"
+      fill="none"
+      stroke="var(--copper)"
+      strokeWidth={0.14}
+      strokeLinecap="round"
+      strokeLinejoin="round"
+    >
+      <g transform={`translate(${dx} ${dy})`}>
+        {parts.map((drawn) => (
+          <Picture key={drawn.id} drawn={drawn} kind={kinds.get(drawn.kind)} chosen />
+        ))}
+      </g>
+    </svg>
   );
 }
 

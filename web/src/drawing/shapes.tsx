@@ -13,26 +13,13 @@ interface PartProps {
   chosen: boolean;
   marked: boolean;
   faded: boolean;
-  /** How far it is being dragged, in grid squares. */
-  dx: number;
-  dy: number;
 }
 
-/** A part: symbol, text, and a handle on every pin. What is done with it is the drawing's to handle. */
-export const PartShape = memo(function PartShape({ drawn, kind, chosen, marked, faded, dx, dy }: PartProps) {
+/** What a part looks like: symbol and text. */
+export function Picture({ drawn, kind, chosen }: Pick<PartProps, "drawn" | "kind" | "chosen">) {
   const [w = 1, h = 1] = kind?.symbol.body ?? [];
   return (
-    <g
-      role="button"
-      tabIndex={0}
-      data-part={drawn.id}
-      aria-label={[drawn.id, kind?.name, ...drawn.label.slice(1)].join(", ")}
-      aria-pressed={chosen}
-      transform={dx || dy ? `translate(${dx} ${dy})` : undefined}
-      className="cursor-pointer"
-      opacity={faded ? 0.3 : 1}
-      stroke={chosen ? "var(--copper)" : marked ? "var(--missed)" : "var(--ink)"}
-    >
+    <>
       <g
         transform={`translate(${drawn.at.x} ${drawn.at.y}) rotate(${drawn.turn}) scale(${drawn.mirror ? -1 : 1} 1)`}
       >
@@ -70,6 +57,24 @@ export const PartShape = memo(function PartShape({ drawn, kind, chosen, marked, 
           </tspan>
         ))}
       </text>
+    </>
+  );
+}
+
+/** A part: symbol, text, and a handle on every pin. What is done with it is the drawing's to handle. */
+export const PartShape = memo(function PartShape({ drawn, kind, chosen, marked, faded }: PartProps) {
+  return (
+    <g
+      role="button"
+      tabIndex={0}
+      data-part={drawn.id}
+      aria-label={[drawn.id, kind?.name, ...drawn.label.slice(1)].join(", ")}
+      aria-pressed={chosen}
+      className="cursor-pointer"
+      opacity={faded ? 0.3 : 1}
+      stroke={chosen ? "var(--copper)" : marked ? "var(--missed)" : "var(--ink)"}
+    >
+      <Picture drawn={drawn} kind={kind} chosen={chosen} />
       {drawn.pins.map(([pin, at]) => (
         <circle
           key={pin}
