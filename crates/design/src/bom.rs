@@ -85,7 +85,7 @@ pub fn bom_csv(supply: &Supply) -> String {
     for row in bom(supply) {
         let cells =
             [&row.parts.len().to_string(), &row.parts.join(" "), row.kind, &row.value, &row.ratings, &row.entry];
-        text += &cells.map(|cell| quoted(cell)).join(",");
+        text += &cells.map(quoted).join(",");
         text += "\r\n";
     }
     text

@@ -71,7 +71,7 @@ impl<'a> Path<'a> {
     }
 
     fn walk(&mut self, stage: &'a Stage) {
-        let Some(form) = stage.form.as_deref().and_then(form) else {
+        let Some(form) = working(stage) else {
             let before = Place { after: stage.after.clone(), joint: stage.from_joint };
             if let Some(passed) = self.delivered(&before) {
                 self.delivered.insert(&stage.id, vec![passed]);
@@ -136,7 +136,7 @@ impl<'a> Path<'a> {
 
     fn wanted_by(&self, stage: &Stage) -> Wanted {
         let behind = self.wanted_behind(&stage.id);
-        let mut wanted = match stage.form.as_deref().and_then(form) {
+        let mut wanted = match working(stage) {
             Some(form) => self.needs(form, &stage.choices, behind),
             None => behind,
         };
@@ -169,7 +169,7 @@ impl<'a> Path<'a> {
     /// The first rectifier at or behind these stages.
     fn rectifier<'s>(&'s self, stages: impl Iterator<Item = &'s Stage>) -> Option<Rectifies> {
         for stage in stages {
-            let own = stage.form.as_deref().and_then(form).and_then(|f| f.rectifies);
+            let own = working(stage).and_then(|f| f.rectifies);
             if let Some(found) = own.or_else(|| self.rectifier(self.behind(&stage.id))) {
                 return Some(found);
             }
@@ -231,6 +231,11 @@ impl<'a> Path<'a> {
         let ours = || self.outputs.iter().filter(|o| (o.voltage < 0.0) == (rail == NEGATIVE));
         ours().find(|o| !self.is_served(o)).or(ours().next_back())
     }
+}
+
+/// The form of a stage that does its work; a bypassed one passes on what it gets.
+fn working(stage: &Stage) -> Option<&'static Form> {
+    stage.form.as_deref().filter(|_| !stage.bypassed).and_then(form)
 }
 
 /// Parameters of parts that differ from what sizing wrote, stage by stage; choices among words are left out.

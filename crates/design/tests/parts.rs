@@ -263,6 +263,12 @@ fn a_bypassed_stage_is_as_good_as_gone() {
     // The path still shows the stage; nothing is lost in it.
     let stage = with.1.stages.iter().find(|s| s.id == "rc_filter").unwrap();
     assert_eq!((stage.absorbed, stage.power_in), (0.0, stage.power_out));
+    // What follows is sized as if the filter were not there.
+    let margin = |supply: &Supply| {
+        let proposal = mellow_design::size(supply, "fixed_regulator", &BTreeMap::new()).unwrap();
+        proposal.steps.iter().find(|s| s.title.starts_with("Dropout margin")).unwrap().ideal
+    };
+    assert!((margin(&bypassed) - margin(&plain)).abs() < 0.02 && margin(&filtered) < margin(&plain) - 0.1);
     assert_eq!(done(&bypassed, Edit::Bypass { stage: "rc_filter".into(), bypassed: false }), filtered);
     let refused = apply(&plain, &Edit::Bypass { stage: "bridge".into(), bypassed: true }).unwrap_err();
     assert!(refused.to_string().starts_with("Bridge rectifier cannot be bypassed"), "{refused}");

@@ -34,7 +34,7 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
   return (
     <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
+        <Dialog.Overlay className="fixed inset-0 z-30 bg-black/30" />
         <Dialog.Content
           aria-describedby={undefined}
           className="fixed top-1/2 left-1/2 z-40 flex h-[640px] max-h-[92vh] w-[960px] max-w-[96vw] -translate-x-1/2 -translate-y-1/2 flex-col rounded-md border border-hairline bg-panel shadow-soft"

@@ -237,7 +237,7 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
       )}
       <svg
         ref={svg}
-        className="min-h-0 w-full grow touch-none will-change-transform"
+        className="min-h-0 w-full grow touch-none will-change-transform select-none"
         viewBox={`${view.x} ${view.y} ${view.width} ${view.height}`}
         role="group"
         tabIndex={0}

@@ -45,7 +45,7 @@ function JoinDialog({ joining, onJoin, onLeave }: Props) {
   return (
     <AlertDialog.Root open onOpenChange={(open) => !open && onLeave()}>
       <AlertDialog.Portal>
-        <AlertDialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
+        <AlertDialog.Overlay className="fixed inset-0 z-30 bg-black/30" />
         <AlertDialog.Content className="fixed top-1/3 left-1/2 z-40 w-[440px] -translate-x-1/2 rounded-md border border-hairline bg-panel p-4 shadow-soft">
           <AlertDialog.Title className="font-semibold">
             Join {gone} and {kept}?

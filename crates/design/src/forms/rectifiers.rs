@@ -211,8 +211,9 @@ const EDGE: f64 = 1e-6;
 fn synchronous_bridge(d: &mut Draft<'_>) {
     let ac = incoming(d);
     let load = d.ask.wanted.larger();
-    // Each leg: its upper transistor from the winding to the bus, its lower one from gnd to the winding.
-    let transistors: [(&'static str, &'static str, (i32, i32), [Net; 3]); 4] = [
+    // Transistor, source of its gate, place, nets. Of each leg the upper one leads from the winding to the
+    // bus, the lower one from gnd to the winding.
+    let transistors = [
         ("q1", "g1", (9, -6), [Own("bus"), Own("gate_1"), Inlet(0)]),
         ("q2", "g2", (21, -6), [Own("bus"), Own("gate_2"), Inlet(1)]),
         ("q3", "g3", (9, 6), [Inlet(0), Own("gate_3"), Gnd]),
