@@ -226,6 +226,7 @@ fn expressions_follow_the_usual_rules() {
         ("V_line * sqrt(2)", 230.0 * std::f64::consts::SQRT_2),
         ("min(a, 100n) / 1u", 0.1),
         ("2 * pi", std::f64::consts::TAU),
+        ("max(0, 3 * a)", 6.0),
     ];
     for (text, wanted) in cases {
         assert!((value(text).unwrap() - wanted).abs() <= 1e-12 * wanted.abs(), "{text}");

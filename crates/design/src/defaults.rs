@@ -30,6 +30,8 @@ pub struct StudyDefault {
     pub duration: Suggestion,
     /// Longest step.
     pub max_step: Suggestion,
+    /// Time from which traces are kept.
+    pub record_from: Suggestion,
 }
 
 /// Periods of the mains at least, and slowest time constants.
@@ -39,6 +41,9 @@ const TIME_CONSTANTS: f64 = 5.0;
 const SWINGS: f64 = 10.0;
 /// Steps in the shortest period at least.
 const STEPS: f64 = 20.0;
+/// Periods of the mains from which on a run is too long to keep all of, and how many of them are kept.
+const LONG: f64 = 200.0;
+const KEPT: f64 = 50.0;
 /// Longest time constant that is waited for, s.
 const PATIENCE: f64 = 2.0;
 
@@ -78,14 +83,21 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
     } else {
         (5e-3, "nothing in the circuit is slow or periodic".to_owned())
     };
-    let duration = Suggestion::new(up(duration), reason);
+    let duration = up(duration);
+    let record_from = if longest > 0.0 && duration > LONG * longest {
+        let reason = format!("the last {KEPT} periods; the run is long, and its start would fill the store");
+        Suggestion::new(duration - KEPT * longest, reason)
+    } else {
+        Suggestion::new(0.0, "the start itself is worth seeing, and the run is short enough to keep all of it".into())
+    };
+    let duration = Suggestion::new(duration, reason);
     let step = if shortest > 0.0 { shortest / STEPS } else { 1e-4 };
     let reason = if shortest > 0.0 {
         format!("a twentieth of the shortest period, {}", show(shortest, Unit::Second, 3))
     } else {
         "the solver finds its own steps; nothing is periodic".to_owned()
     };
-    StudyDefault { duration, max_step: Suggestion::new(step, reason) }
+    StudyDefault { duration, max_step: Suggestion::new(step, reason), record_from }
 }
 
 /// Time of some swings of the slowest choke with a capacitor at one of its ends, s.

@@ -78,6 +78,53 @@ fn regulators_are_sized_as_by_hand() {
 }
 
 #[test]
+fn clamps_splits_limiters_and_loads_are_sized_as_by_hand() {
+    let direct = |volts: &str, outputs: &[(&str, &str)], forms: &[&str]| {
+        let outputs = outputs.iter().enumerate().map(|(k, (v, i))| output(&format!("o{k}"), v, i)).collect();
+        let supply = chain(&stated(direct(volts), outputs), forms);
+        size(&supply, &supply.stages.last().unwrap().id.clone(), &BTreeMap::new()).unwrap()
+    };
+    // (25 V − 15 V)/(100 Ω + 10 Ω) = 90.9 mA; 15 V of it are 1.364 W.
+    let gate = direct("25", &[], &["pulse_source", "gate_clamp"]);
+    close(result(&gate, "Clamp current in a surge"), 10.0 / 110.0);
+    close(result(&gate, "Loss in the Zener diode meanwhile"), 15.0 * 10.0 / 110.0);
+    // (30 V − 24 V)/(10 mA + 5 mA) = 400 Ω, 390 Ω taken: 36/390 W in it, 24 V · 6 V/390 Ω in the Zener diodes.
+    let split = direct("30", &[("12", "10m")], &["dc_source", "zener_split"]);
+    close(result(&split, "Series resistance"), 400.0);
+    close(result(&split, "Loss in the resistor"), 36.0 / 390.0);
+    close(result(&split, "Loss in the Zener diode"), 144.0 / 390.0);
+    close(result(&direct("5", &[("5", "200m")], &["dc_source", "power_load"]), "Power"), 1.0);
+    close(result(&direct("9", &[("9", "250m")], &["dc_source", "resistive_load"]), "Load resistance"), 36.0);
+    // A filter's corner at 1 kHz: 12 V · 0.1 lost at 40 mA is 30 Ω, 27 or 33 taken; 1/(2π · 1 kHz · R).
+    let rc = direct("12", &[("5", "35m")], &["dc_source", "rc_filter"]);
+    let taken = rc.steps.iter().find(|s| s.title == "Resistance").unwrap().taken.unwrap();
+    close(result(&rc, "Capacitance"), 1.0 / (2.0 * std::f64::consts::PI * 1e3 * taken));
+
+    let lines = |outputs: &[(&str, &str)], forms: &[&str], stage: &str| {
+        let outputs = outputs.iter().enumerate().map(|(k, (v, i))| output(&format!("o{k}"), v, i)).collect();
+        size(&chain(&stated(mains(), outputs), forms), stage, &BTreeMap::new()).unwrap()
+    };
+    // 1.3 · 201 mA · 5.8 V/(0.6 · 230 V) = 10.98 mA; twenty times it may flow: √2 · 253 V/219.6 mA − 0.4 Ω.
+    let forms = ["mains", "inrush_resistor", "transformer", "bridge", "reservoir", "low_dropout"];
+    let inrush = lines(&[("5", "200m")], &forms, "inrush_resistor");
+    close(result(&inrush, "Line current, RMS"), 10.98e-3);
+    close(result(&inrush, "Resistance"), 1629.0);
+    // 1.8 · 1.005 A · 14.5 V = 26.23 VA.
+    let forms = ["mains", "isolating_transformer", "transformer", "bridge", "reservoir", "fixed_regulator"];
+    close(result(&lines(&[("12", "1")], &forms, "isolating_transformer"), "Rating"), 26.23);
+    // A doubler's capacitors are charged once a period each.
+    let doubled = lines(&[("24", "100m")], &["mains", "transformer", "doubler", "fixed_regulator"], "doubler");
+    let ripple: f64 = quantity::parse(&doubled.choices[0].value, quantity::Unit::Volt).unwrap();
+    close(result(&doubled, "Capacitance of each"), 0.105 / (50.0 * ripple));
+    // A saturating core: 10 VA want 1.1 cm² · √10 = 3.479 cm²; √2 · 230 V/(2π · 50 Hz · 1.2 T · 3.479 cm²) = 2480 turns.
+    let supply = stated(mains(), vec![output("rail", "9", "250m")]);
+    let supply = chain(&supply, &["mains", "transformer", "bridge", "reservoir", "fixed_regulator"]);
+    let core = size(&supply, "transformer", &BTreeMap::from([("core".to_owned(), "saturating".to_owned())])).unwrap();
+    close(result(&core, "Core area"), 3.479e-4);
+    close(result(&core, "Primary turns"), 2480.0);
+}
+
+#[test]
 fn a_fuse_and_a_synchronous_bridge_are_sized_as_by_hand() {
     let supply = stated(mains(), vec![output("rail", "9", "250m")]);
     let forms = ["mains", "fuse", "transformer", "synchronous_bridge", "reservoir", "fixed_regulator"];
@@ -137,6 +184,7 @@ fn every_form_proposes() {
                 writeln!(text, "  ? {} {}", choice.title, choice.value).unwrap();
             }
             for step in &proposal.steps {
+                assert!(step.ideal.is_finite(), "{form}: {} = {} has no result", step.title, step.formula);
                 let taken = step.taken.map(|v| format!(" → {}", show(v, step.unit, 4))).unwrap_or_default();
                 writeln!(text, "  {} = {} = {}{taken}", step.title, step.numbers, show(step.ideal, step.unit, 4))
                     .unwrap();

@@ -170,7 +170,8 @@ fn mantissa(chars: &[char], start: usize, unit: Unit) -> Result<(String, Exponen
                 at += 1;
             }
         }
-        Some(',') => return Err(ParseError { at, kind: ParseErrorKind::Comma }),
+        // A comma before a digit was meant as a point; any other one ends the number.
+        Some(',') if digit(at + 1).is_some() => return Err(ParseError { at, kind: ParseErrorKind::Comma }),
         Some(_) => {
             if let Some(prefix) = letter(at) {
                 exponent.prefix = prefix.or(Some(0));

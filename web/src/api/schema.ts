@@ -1824,6 +1824,8 @@ export interface components {
       duration: components["schemas"]["Suggestion"];
       /** @description Longest step. */
       max_step: components["schemas"]["Suggestion"];
+      /** @description Time from which traces are kept. */
+      record_from: components["schemas"]["Suggestion"];
     };
     /** @description The kinds of study. */
     StudyKind: "switch_on" | "load_step";

@@ -163,6 +163,32 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
           />
         ))}
       </div>
+      {(supply.document.stages?.length ?? 0) > 0 && (
+        <label className="mt-3 flex items-center gap-2">
+          <span className="w-36 shrink-0 text-muted">Belongs to</span>
+          <select
+            value={part.stage ?? ""}
+            onChange={(event) =>
+              editing.change(
+                `put ${part.id} into a stage`,
+                onPart(part.id, (target) => {
+                  target.stage = event.target.value || null;
+                  // What it was in the form of its stage it is no longer.
+                  target.role = null;
+                }),
+              )
+            }
+            className="h-7 grow rounded-md border border-hairline bg-panel px-1"
+          >
+            <option value="">no stage</option>
+            {supply.document.stages?.map((s) => (
+              <option key={s.id} value={s.id}>
+                {s.title}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
       <datalist id="nets">
         {[...new Set(supply.document.parts?.flatMap((p) => Object.values(p.pins)))].sort().map((net) => (
           <option key={net} value={net} />

@@ -180,6 +180,7 @@ function Settings({ shown, study, editing, onStudy }: Props) {
       )}
       {!study.max_step && suggestion(defaults?.max_step.shown, defaults?.max_step.reason)}
       {optional("Record from", "record_from", "second", "Traces are kept from this time on.", "0")}
+      {!study.record_from && suggestion(defaults?.record_from.shown, defaults?.record_from.reason)}
       {optional("Tolerance", "tolerance", "one", "Accuracy wanted, relative to full scale.", "0.001")}
       {study.cut && (
         <>
