@@ -167,6 +167,76 @@ fn a_form_says_what_it_cannot_do() {
     assert!(unread.warnings[0].contains("“two volts” cannot be read"), "{:?}", unread.warnings);
 }
 
+/// The other formulas, where each form first stands in a chain: worked out with a pocket calculator from the
+/// numbers shown there. Sources beside them; those without are definitions.
+#[test]
+fn the_other_formulas_are_as_by_hand() {
+    let table: &[(&str, &str, f64)] = &[
+        // A reservoir holds the peak while the winding reaches the other one (handbook).
+        ("half_wave", "Reverse voltage of a diode", 36.51),
+        ("centre_tap_rectifier", "Reverse voltage of a diode", 52.86),
+        ("dual_rail_bridge", "Reverse voltage of a diode", 64.77),
+        ("dual_rail_bridge", "Mean current of a diode", 0.0525),
+        // The peak between two phases, and a third of the time each (handbook): sqrt(6) * 253.
+        ("three_phase_bridge", "Reverse voltage of a diode", 619.7),
+        ("three_phase_bridge", "Mean current of a diode", 0.351),
+        ("split_reservoir", "Capacitance", 363.7e-6),
+        ("split_reservoir", "Voltage it must bear", 32.38),
+        ("rc_filter", "Resistance", 40.91),
+        ("rc_filter", "Attenuation", 10.0),
+        ("rc_filter", "Capacitance", 408.1e-6),
+        // 49.26 mA squared times 39 ohms, and a triangle's square mean, 1.489² / 12, over them.
+        ("rc_filter", "Loss", 99.37e-3),
+        ("clc_filter", "Reservoir", 1.856e-3),
+        // A sawtooth's fundamental is 2/π of half its height: 2/π * 0.791 V over 2π * 100 Hz * 50.5 mA.
+        ("clc_filter", "Choke", 15.95e-3),
+        ("clc_filter", "Capacitance", 1.267e-3),
+        ("lc_filter", "Capacitance", 1.393e-6),
+        ("lc_filter", "Damping resistor", 121.1),
+        ("overvoltage_clamp", "Zener voltage", 74.45),
+        ("overvoltage_clamp", "Series resistance", 0.2422),
+        ("overvoltage_clamp", "Clamp current in a surge", 5.91),
+        ("overvoltage_clamp", "Loss in the Zener diode meanwhile", 443.0),
+        ("bypassed_inrush_resistor", "Line current, RMS", 5.057),
+        ("bypassed_inrush_resistor", "Resistance", 0.3066),
+        ("transformer", "Coupling", 0.9992),
+        ("transformer", "Secondary inductance", 0.4093),
+        ("transformer", "Primary resistance", 309.2),
+        ("two_secondaries", "Rating", 13.18),
+        ("two_secondaries", "Second turns", 73.92),
+        ("centre_tapped_transformer", "Third turns", 73.92),
+        ("fixed_regulator", "Loss in the regulator", 1.598),
+        ("fixed_regulator", "Dropout margin at the lowest line", 1.649),
+        ("split_regulators", "Rated current", 0.12),
+        ("adjustable_regulator", "Loss in the regulator", 2.768),
+        ("zener_follower", "Series resistance", 696.4),
+        ("zener_follower", "Loss in the resistor", 0.2146),
+        ("zener_follower", "Loss in the Zener diode", 99.5e-3),
+        ("follower_regulator", "Output capacitor", 20e-6),
+        // 1/(2π * 22 µF * (25.9 mV / 500 mA + 147 Ω / 120)); the crossover a fifth of it, over 49.9 kΩ.
+        ("follower_regulator", "Pole at the output", 5666.0),
+        ("follower_regulator", "Compensation capacitor", 2.815e-9),
+        ("follower_regulator", "Loss in the transistor", 3.762),
+        ("low_dropout", "Output capacitor", 4.7e-6),
+        ("low_dropout", "Loss in the transistor", 0.4914),
+        ("low_dropout", "Dropout margin at the lowest line", 0.6397),
+        ("split_load", "Load resistance", 150.0),
+    ];
+    let supplies = every_supply();
+    for (form, title, by_hand) in table {
+        let has = |s: &&circuit::Supply| s.stages.iter().any(|stage| stage.form.as_deref() == Some(form));
+        let supply = supplies.iter().find(has).unwrap_or_else(|| panic!("no chain with {form}"));
+        let stage = supply.stages.iter().find(|s| s.form.as_deref() == Some(form)).unwrap();
+        let found = result(&size(supply, &stage.id, &stage.choices).unwrap(), title);
+        assert!((found / by_hand - 1.0).abs() < 2e-3, "{form}, {title}: {found} for {by_hand}");
+    }
+    // A MOSFET follower of 1.6 S on 22 µF: 1.6/(2π * 22 µF).
+    let mosfet = supplies.iter().flat_map(|s| s.stages.iter().map(move |stage| (s, stage)));
+    let (supply, stage) =
+        mosfet.into_iter().find(|(_, s)| s.choices.get("device").is_some_and(|d| d == "mosfet")).unwrap();
+    close(result(&size(supply, &stage.id, &stage.choices).unwrap(), "Pole at the output"), 11.575e3);
+}
+
 /// What each form proposes where it first stands in a chain.
 #[test]
 fn every_form_proposes() {
