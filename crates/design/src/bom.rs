@@ -2,7 +2,7 @@
 
 use circuit::kinds::Form;
 use circuit::{KindId, Part, StageKind, Supply, number_in};
-use quantity::show;
+use quantity::{Unit, show};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -60,7 +60,9 @@ fn value(supply: &Supply, part: &Part) -> String {
     let shown = part.kind.kind().parameters.iter().filter(|p| p.headline).filter_map(|p| match &p.form {
         Form::Quantity { unit, default, .. } => {
             let text = part.parameters.get(p.id).map_or(*default, String::as_str);
-            Some(number_in(supply, text, *unit).map_or_else(|| text.to_owned(), |v| show(v, *unit, 4)))
+            let value = number_in(supply, text, *unit).map_or_else(|| text.to_owned(), |v| show(v, *unit, 4));
+            // A pure number says nothing without its name.
+            Some(if *unit == Unit::One { format!("{} {value}", uncapitalised(p.name)) } else { value })
         }
         _ => None,
     });
@@ -71,9 +73,14 @@ fn ratings(supply: &Supply, part: &Part) -> String {
     let shown = part.kind.kind().ratings.iter().filter_map(|rating| {
         let text = part.ratings.get(rating.id)?;
         let value = number_in(supply, text, rating.unit).map_or_else(|| text.clone(), |v| show(v, rating.unit, 3));
-        Some(format!("{} {value}", rating.name.to_lowercase()))
+        Some(format!("{} {value}", uncapitalised(rating.name)))
     });
     shown.collect::<Vec<_>>().join(", ")
+}
+
+/// A name within a line; one that begins with an abbreviation keeps its capitals.
+fn uncapitalised(name: &str) -> String {
+    if name.chars().nth(1).is_some_and(char::is_uppercase) { name.to_owned() } else { name.to_lowercase() }
 }
 
 /// The bill of materials as comma-separated values (RFC 4180), with a line of headings.
