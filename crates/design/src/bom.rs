@@ -85,15 +85,12 @@ fn uncapitalised(name: &str) -> String {
 
 /// The bill of materials as comma-separated values (RFC 4180), with a line of headings.
 pub fn bom_csv(supply: &Supply) -> String {
-    let quoted = |text: &str| {
-        if text.contains([',', '"', '\n']) { format!("\"{}\"", text.replace('"', "\"\"")) } else { text.to_owned() }
-    };
-    let mut text = "Count,Designators,Part,Value,Rated for,Catalogue entry\r\n".to_owned();
+    let mut table = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    // Writing into memory cannot fail, so what it returns says nothing.
+    let _ = table.write_record(["Count", "Designators", "Part", "Value", "Rated for", "Catalogue entry"]);
     for row in bom(supply) {
-        let cells =
-            [&row.parts.len().to_string(), &row.parts.join(" "), row.kind, &row.value, &row.ratings, &row.entry];
-        text += &cells.map(quoted).join(",");
-        text += "\r\n";
+        let (count, parts) = (row.parts.len().to_string(), row.parts.join(" "));
+        let _ = table.write_record([&count, &parts, row.kind, &row.value, &row.ratings, &row.entry]);
     }
-    text
+    table.into_inner().ok().and_then(|bytes| String::from_utf8(bytes).ok()).unwrap_or_default()
 }

@@ -107,11 +107,11 @@ fn figure(entry: &Entry, name: &str) -> Option<(Unit, f64)> {
 }
 
 /// The rows of a table. A row whose kind does not exist is left out; a test holds the tables to have none.
-fn read(table: &'static str) -> impl Iterator<Item = Entry> {
-    let mut lines = table.lines();
-    let columns: Vec<&str> = lines.next().unwrap_or_default().split(';').collect();
-    lines.filter_map(move |line| {
-        let cells = || columns.iter().copied().zip(line.split(';')).filter(|(_, cell)| !cell.is_empty());
+fn read(table: &'static str) -> Vec<Entry> {
+    let mut reader = csv::ReaderBuilder::new().delimiter(b';').from_reader(table.as_bytes());
+    let columns = reader.headers().cloned().unwrap_or_default();
+    let entry = |row: csv::StringRecord| {
+        let cells = || columns.iter().zip(row.iter()).filter(|(_, cell)| !cell.is_empty());
         let cell = |name: &str| cells().find(|(column, _)| *column == name).map_or("", |(_, cell)| cell);
         let kind = circuit::kinds::KINDS.iter().map(|k| k.id).find(|id| id.name() == cell("kind"))?;
         let values = cells().filter(|(column, _)| !matches!(*column, "kind" | "title" | "note"));
@@ -130,7 +130,8 @@ fn read(table: &'static str) -> impl Iterator<Item = Entry> {
             };
         }
         Some(entry)
-    })
+    };
+    reader.records().filter_map(Result::ok).filter_map(entry).collect()
 }
 
 /// An identifier made of a title.
