@@ -174,7 +174,7 @@ pub(crate) fn wiring(supply: &Supply, nets: &[String], parts: &[ResolvedPart], f
 
 /// Stages whose parts have been joined elsewhere by hand, so that what is added behind would hang on nothing.
 fn adrift(supply: &Supply, nets: &[String], findings: &mut Findings) {
-    for stage in &supply.stages {
+    for stage in supply.stages.iter().filter(|s| !s.bypassed) {
         let gone = stage.joints.iter().flat_map(Joint::nets).find(|net| !nets.iter().any(|n| n == net));
         if let Some(net) = gone {
             findings.warning(

@@ -26,7 +26,8 @@ pub fn as_run(supply: &Supply, study: Option<&str>) -> Supply {
         cut_behind(&mut reduced, &cut.after, &cut.load);
         reduced.studies.iter_mut().filter(|s| Some(s.id.as_str()) == study).for_each(|s| s.cut = None);
     }
-    forget_missing(&mut reduced);
+    reduced.forget_gone(supply);
+    reduced.forget_outputs();
     reduced
 }
 
@@ -57,7 +58,9 @@ fn bypass(supply: &mut Supply, at: usize) {
     for joint in &stage.joints {
         let Some(inlet) = inlet.as_ref().filter(|inlet| inlet.kind() == joint.kind()) else { continue };
         for (own, before) in joint.nets().into_iter().zip(inlet.nets()) {
-            rename_everywhere(supply, own, before);
+            // The reference stays what it is.
+            let (gone, kept) = if own == GND { (before, own) } else { (own, before) };
+            supply.rename_net(gone, kept);
         }
     }
     if stage.joints.is_empty() {
@@ -65,26 +68,21 @@ fn bypass(supply: &mut Supply, at: usize) {
     }
 }
 
-/// Renames a net in pins, joints, outputs and signals; `gnd` stays what it is.
-fn rename_everywhere(supply: &mut Supply, from: &str, to: &str) {
-    let (from, to) = if from == GND { (to, from) } else { (from, to) };
-    if from == to {
-        return;
-    }
-    let (from, to) = (from.to_owned(), to.to_owned());
-    for part in &mut supply.parts {
-        part.pins.values_mut().filter(|net| **net == from).for_each(|net| net.clone_from(&to));
-    }
-    for stage in &mut supply.stages {
-        if stage.output.as_ref() == Some(&from) {
-            stage.output = Some(to.clone());
-        }
-        stage.joints.iter_mut().for_each(|joint| joint.rename(&from, &to));
-    }
-    supply.rename_in_signals(&from, &to);
-}
-
 impl Supply {
+    /// Gives a net another name everywhere: in pins, joints, outputs and signals.
+    pub fn rename_net(&mut self, from: &str, to: &str) {
+        for part in &mut self.parts {
+            part.pins.values_mut().filter(|net| *net == from).for_each(|net| to.clone_into(net));
+        }
+        for stage in &mut self.stages {
+            if stage.output.as_deref() == Some(from) {
+                stage.output = Some(to.to_owned());
+            }
+            stage.joints.iter_mut().for_each(|joint| joint.rename(from, to));
+        }
+        self.rename_in_signals(from, to);
+    }
+
     /// Lets every signal of a net follow its new name.
     pub fn rename_in_signals(&mut self, from: &str, to: &str) {
         let renamed = |text: &mut String| {
@@ -161,24 +159,34 @@ fn rails(joint: &Joint) -> Vec<(&str, &str)> {
     }
 }
 
-/// Drops readings of what is gone, what was decided by them, and traces of it.
-fn forget_missing(supply: &mut Supply) {
-    let parts: BTreeSet<String> = supply.parts.iter().map(|p| p.id.clone()).collect();
-    let nets: BTreeSet<String> = supply.parts.iter().flat_map(|p| p.pins.values().cloned()).collect();
-    let there = |text: &str| {
-        // What cannot be read is left for the checks to name.
-        Signal::parse(text).is_ok_and(|s| s.terms.iter().all(|t| parts.contains(&t.of) || nets.contains(&t.of)))
-    };
-    supply.readings.retain(|r| there(&r.signal));
-    let readings: BTreeSet<String> = supply.readings.iter().map(|r| r.id.clone()).collect();
-    supply.requirements.retain(|r| readings.contains(&r.reading));
-    for study in &mut supply.studies {
-        study.strips.iter_mut().for_each(|strip| strip.retain(|s| there(s)));
-        study.strips.retain(|strip| !strip.is_empty());
+impl Supply {
+    /// Drops readings of what was there before and is gone, what was decided by them, and traces of it. A
+    /// signal that never meant anything is left for the checks to name.
+    pub fn forget_gone(&mut self, before: &Supply) {
+        let names = |supply: &Supply| -> BTreeSet<String> {
+            let nets = supply.parts.iter().flat_map(|p| p.pins.values().cloned());
+            supply.parts.iter().map(|p| p.id.clone()).chain(nets).collect()
+        };
+        let (was, is) = (names(before), names(self));
+        let gone = |text: &str| {
+            let lost = |of: &String| was.contains(of) && !is.contains(of);
+            Signal::parse(text).is_ok_and(|s| s.terms.iter().any(|t| lost(&t.of)))
+        };
+        let dropped: BTreeSet<String> =
+            self.readings.iter().filter(|r| gone(&r.signal)).map(|r| r.id.clone()).collect();
+        self.readings.retain(|r| !dropped.contains(&r.id));
+        self.requirements.retain(|r| !dropped.contains(&r.reading));
+        for study in &mut self.studies {
+            study.strips.iter_mut().for_each(|strip| strip.retain(|s| !gone(s)));
+            study.strips.retain(|strip| !strip.is_empty());
+        }
     }
-    for stage in &mut supply.stages {
-        if stage.output.as_ref().is_some_and(|net| !nets.contains(net)) {
-            stage.output = None;
+
+    /// Leaves a stage without an output whose net is gone.
+    fn forget_outputs(&mut self) {
+        let nets: BTreeSet<&String> = self.parts.iter().flat_map(|p| p.pins.values()).collect();
+        for stage in &mut self.stages {
+            stage.output = stage.output.take().filter(|net| nets.contains(net));
         }
     }
 }

@@ -53,7 +53,24 @@ pub fn bom(supply: &Supply) -> Vec<BomRow> {
 
 /// Whether a kind stands for something outside the supply, or for behaviour rather than a part.
 fn stands_in(kind: KindId) -> bool {
-    matches!(kind.kind().letter, "V" | "I" | "G" | "E" | "P") || kind.kind().name.contains("load")
+    use KindId::*;
+    matches!(
+        kind,
+        SineSource
+            | DcSource
+            | PulseSource
+            | CurrentSource
+            | PiecewiseSource
+            | ExponentialSource
+            | ThreePhaseSource
+            | VoltageControlledVoltage
+            | VoltageControlledCurrent
+            | CurrentControlledVoltage
+            | CurrentControlledCurrent
+            | CurrentLoad
+            | PowerLoad
+            | SteppedLoad
+    )
 }
 
 fn value(supply: &Supply, part: &Part) -> String {

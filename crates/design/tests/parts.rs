@@ -270,6 +270,14 @@ fn a_bypassed_stage_is_as_good_as_gone() {
     };
     assert!((margin(&bypassed) - margin(&plain)).abs() < 0.02 && margin(&filtered) < margin(&plain) - 0.1);
     assert_eq!(done(&bypassed, Edit::Bypass { stage: "rc_filter".into(), bypassed: false }), filtered);
+    // Neither a joint nothing hangs on nor a signal that never was is told differently meanwhile.
+    let split = stated(common::direct("30"), vec![output("rail", "12", "10m")]);
+    let split = chain(&split, &["dc_source", "indicator"]);
+    let mut split = add(&split, "zener_split", Some("dc_source"), false);
+    split.studies[0].strips.push(vec!["nowhere.v".into()]);
+    let split = done(&split, Edit::Bypass { stage: "zener_split".into(), bypassed: true });
+    let rules: Vec<String> = check(&split).into_iter().map(|f| f.rule).collect();
+    assert_eq!(rules, ["unknown-signal"]);
     let refused = apply(&plain, &Edit::Bypass { stage: "bridge".into(), bypassed: true }).unwrap_err();
     assert!(refused.to_string().starts_with("Bridge rectifier cannot be bypassed"), "{refused}");
 }

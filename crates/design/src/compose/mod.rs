@@ -11,8 +11,8 @@ use crate::demands::{tie, untie};
 use crate::draft::rounded;
 use crate::layout;
 use crate::path::{Path, Place};
-use crate::proposal::{Names, formed};
-use circuit::{Cut, KindId, OutputDemand, Part, Signal, SourceDemand, Stage, Study, StudyKind, Supply};
+use crate::proposal::formed;
+use circuit::{Cut, KindId, OutputDemand, Part, SourceDemand, Stage, Study, StudyKind, Supply};
 use quantity::entry;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -323,20 +323,4 @@ pub(crate) fn subtree(supply: &Supply, stage: &str) -> Vec<String> {
         at += 1;
     }
     found
-}
-
-/// Drops readings of what is no longer there, and the requirements and strips that stood on them.
-fn prune(supply: &mut Supply) {
-    let parts: Vec<String> = supply.parts.iter().map(|p| p.id.clone()).collect();
-    let nets = Names::new(supply);
-    let there = |text: &str| {
-        Signal::parse(text).is_ok_and(|s| s.terms.iter().all(|t| parts.contains(&t.of) || nets.has_net(&t.of)))
-    };
-    supply.readings.retain(|r| there(&r.signal));
-    let readings: Vec<String> = supply.readings.iter().map(|r| r.id.clone()).collect();
-    supply.requirements.retain(|r| readings.contains(&r.reading));
-    for study in &mut supply.studies {
-        study.strips.iter_mut().for_each(|strip| strip.retain(|s| there(s)));
-        study.strips.retain(|strip| !strip.is_empty());
-    }
 }

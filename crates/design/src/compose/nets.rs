@@ -6,22 +6,21 @@ use crate::path::{Path, Place};
 use crate::proposal::{Names, formed, is_role};
 use circuit::{GND, Joint, JointKind, Stage, Supply};
 
-/// Renames a net in some stages, or everywhere: pins, joints, outputs, and with everything the signals.
-pub(super) fn rename(supply: &mut Supply, stages: Option<&[String]>, from: &str, to: &str) {
+/// Renames a net in some stages: pins, joints, outputs; signals follow once no pin bears the old name.
+fn rename_within(supply: &mut Supply, stages: &[String], from: &str, to: &str) {
     if from == to {
         return;
     }
-    let ours = |stage: Option<&String>| stages.is_none_or(|list| stage.is_some_and(|s| list.contains(s)));
+    let ours = |stage: Option<&String>| stage.is_some_and(|s| stages.contains(s));
     for part in supply.parts.iter_mut().filter(|p| ours(p.stage.as_ref())) {
         part.pins.values_mut().filter(|net| *net == from).for_each(|net| to.clone_into(net));
     }
-    for stage in supply.stages.iter_mut().filter(|s| ours(Some(&s.id))) {
+    for stage in supply.stages.iter_mut().filter(|s| stages.contains(&s.id)) {
         if stage.output.as_deref() == Some(from) {
             stage.output = Some(to.to_owned());
         }
         stage.joints.iter_mut().for_each(|joint| joint.rename(from, to));
     }
-    // A signal follows its net once no pin bears the old name.
     if !supply.parts.iter().any(|p| p.pins.values().any(|net| net == from)) {
         supply.rename_in_signals(from, to);
     }
@@ -38,7 +37,7 @@ pub(super) fn attach(supply: &mut Supply, stage: &str, after: &str, joint: u32, 
     {
         let ours = subtree(supply, stage);
         for (from, to) in had.nets().into_iter().zip(new.nets()) {
-            rename(supply, Some(&ours), from, to);
+            rename_within(supply, &ours, from, to);
         }
     }
     sort(supply);
@@ -70,7 +69,7 @@ pub(super) fn settle_ground(
     let floating = matches!(inlet.kind(), JointKind::Ac | JointKind::Tapped);
     for (k, net) in inlet.nets().into_iter().enumerate() {
         if grounded.contains(&k) {
-            rename(supply, None, net, GND);
+            supply.rename_net(net, GND);
         } else if floating && net == GND {
             let fresh = Names::new(supply).net("ac");
             loosen(supply, &after, place.joint as usize, k, &fresh);

@@ -1,7 +1,6 @@
 //! Single parts: added, copied, removed, swapped, joined.
 
-use super::nets::rename;
-use super::{ComposeError, prune};
+use super::ComposeError;
 use crate::catalogue::Entry;
 use crate::layout;
 use crate::proposal::Names;
@@ -121,8 +120,9 @@ pub(super) fn remove(supply: &mut Supply, parts: &[String]) -> Result<(), Compos
     for part in parts {
         find(supply, part)?;
     }
+    let before = supply.clone();
     supply.parts.retain(|p| !parts.contains(&p.id));
-    prune(supply);
+    supply.forget_gone(&before);
     Ok(())
 }
 
@@ -204,7 +204,7 @@ fn merge(supply: &mut Supply, from: &str, to: &str, join: bool) -> Result<(), Co
     if joined.asks && !join {
         return Err(ComposeError::Joins(joined.message));
     }
-    rename(supply, None, &joined.gone, &joined.kept);
+    supply.rename_net(&joined.gone, &joined.kept);
     Ok(())
 }
 
@@ -225,6 +225,6 @@ pub(super) fn rename_net(supply: &mut Supply, net: &str, to: &str, join: bool) -
     if names.has_net(to) {
         return merge(supply, net, to, join);
     }
-    rename(supply, None, net, to);
+    supply.rename_net(net, to);
     Ok(())
 }

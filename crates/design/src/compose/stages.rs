@@ -1,7 +1,7 @@
 //! Stages added, sized, replaced, removed and moved, with the parts they are made of.
 
 use super::nets::{attach, settle_ground};
-use super::{Choices, ComposeError, find, index, prune, subtree};
+use super::{Choices, ComposeError, find, index, subtree};
 use crate::draft::{Draft, Net, Sketch};
 use crate::forms::form;
 use crate::layout::{self, Origin};
@@ -256,6 +256,7 @@ pub(super) fn replace(supply: &mut Supply, stage: &str, form_id: &str) -> Result
 
 pub(super) fn remove(supply: &mut Supply, stage: &str) -> Result<(), ComposeError> {
     let at = index(supply, stage)?;
+    let whole = supply.clone();
     let gone = supply.stages.remove(at);
     supply.parts.retain(|p| p.stage.as_deref() != Some(stage));
     let behind: Vec<Stage> = supply.stages.iter().filter(|s| s.after.as_deref() == Some(stage)).cloned().collect();
@@ -270,7 +271,7 @@ pub(super) fn remove(supply: &mut Supply, stage: &str) -> Result<(), ComposeErro
             }
         }
     }
-    prune(supply);
+    supply.forget_gone(&whole);
     Ok(())
 }
 
