@@ -5,7 +5,7 @@
 //! polished without aids and satisfies Kirchhoff's current law at every net.
 
 use crate::equations::{Conditions, Equations, Matrix, Unknown};
-use crate::models::Point;
+use crate::models::{Flow, Point};
 use crate::sparse::Lu;
 use crate::{Column, EngineError};
 use std::fmt;
@@ -57,6 +57,12 @@ const RELTOL: f64 = 1e-12;
 const ABSTOL_CURRENT: f64 = 1e-15;
 const ABSTOL_VOLTAGE: f64 = 1e-12;
 const MOST_ITERATIONS: u64 = 100;
+/// Part of the way last gone from which on a step back counts as a return.
+const RETURN: f64 = 0.9;
+/// How fast a shortened step grows again.
+const GROWTH: f64 = 1.25;
+/// Least part of a step that is taken.
+const LEAST_SHARE: f64 = 1.0 / 64.0;
 /// Iterations a method may take altogether, or it could go forwards and back without end.
 const BUDGET: u64 = 4000;
 
@@ -82,14 +88,15 @@ pub fn operating_point(equations: &Equations) -> Result<OperatingPoint, EngineEr
         match found {
             Ok(()) => {
                 let at = Point { x: &search.x, t: 0.0 };
-                equations.fill_currents(at, &mut search.currents);
+                equations.evaluate(at, PLAIN, &mut search.f, &mut search.q, &mut search.flows, None);
+                equations.fill_flows(at, &mut search.flows);
                 let mut row = Vec::new();
-                equations.record(at, &search.currents, &mut row);
+                equations.record(at, &search.flows, &mut row);
                 let values = equations.columns().iter().cloned().zip(row).collect();
                 return Ok(OperatingPoint {
                     unknowns: search.x.clone(),
                     values,
-                    powers: equations.powers(at, &search.currents),
+                    powers: equations.powers(&search.flows),
                     regions: equations.regions(at),
                     methods,
                     iterations: search.iterations,
@@ -128,7 +135,9 @@ struct Search<'a> {
     x: Vec<f64>,
     f: Vec<f64>,
     q: Vec<f64>,
-    currents: Vec<f64>,
+    flows: Vec<Flow>,
+    /// The last step of Newton's method.
+    before: Vec<f64>,
     matrix: Matrix,
     iterations: u64,
     /// Iterations at which the method at hand is given up.
@@ -145,8 +154,9 @@ impl<'a> Search<'a> {
             lu: equations.factors(),
             x: zero.clone(),
             f: zero.clone(),
+            before: zero.clone(),
             q: zero,
-            currents: vec![0.0; equations.models.len()],
+            flows: vec![Flow::default(); equations.models.len()],
             matrix: equations.matrix(),
             iterations: 0,
             budget: 0,
@@ -157,16 +167,11 @@ impl<'a> Search<'a> {
     /// Newton from the present `x`; with `anchor`, a conductance pulls every net towards it.
     fn newton(&mut self, conditions: Conditions, anchor: Option<(&[f64], f64)>) -> Result<(), Trouble> {
         let mut worst = 0;
+        let mut share = 1.0f64;
+        self.before.fill(0.0);
         for iteration in 0..MOST_ITERATIONS {
             let at = Point { x: &self.x, t: 0.0 };
-            self.equations.evaluate(
-                at,
-                conditions,
-                &mut self.f,
-                &mut self.q,
-                &mut self.currents,
-                Some(&mut self.matrix),
-            );
+            self.equations.evaluate(at, conditions, &mut self.f, &mut self.q, &mut self.flows, Some(&mut self.matrix));
             if let Some((anchor, conductance)) = anchor {
                 self.equations.add_to_diagonals(&mut self.matrix, conductance);
                 let nets = self.f.iter_mut().zip(&self.x).zip(anchor).take(self.equations.nets).skip(1);
@@ -179,9 +184,13 @@ impl<'a> Search<'a> {
             self.lu.solve(&mut self.f[1..]);
             let mut settled = !self.matrix.limited;
             let mut largest = 0.0;
-            // Far from the solution a full step may fly off; shorten it as iterations go by, and where
-            // a voltage would move further than the sources could drive it.
-            let damping = if iteration < 40 { 1.0 } else { 0.5 } * (self.reach / self.farthest()).min(1.0);
+            // A step that goes back where the last came from, as between the two limits of an amplifier,
+            // is shortened until it does not; and so is one that would take a voltage further than the
+            // sources could drive it.
+            share = if self.returns() { 0.5 * share } else { (GROWTH * share).min(1.0) }.max(LEAST_SHARE);
+            let damping = share * (self.reach / self.farthest()).min(1.0);
+            self.before.copy_from_slice(&self.f);
+            settled &= share == 1.0;
             for i in 1..=self.equations.n {
                 let step = damping * self.f[i];
                 self.x[i] -= step;
@@ -205,6 +214,18 @@ impl<'a> Search<'a> {
             }
         }
         Err(Trouble::Unsettled(worst))
+    }
+
+    /// Whether the voltages are about to go back nearly all of the way they last went.
+    fn returns(&self) -> bool {
+        let (mut product, mut square) = (0.0, 0.0);
+        for ((step, before), unknown) in self.f.iter().zip(&self.before).zip(&self.equations.unknowns).skip(1) {
+            if matches!(unknown, Unknown::Net(_) | Unknown::Inner(_)) {
+                product += step * before;
+                square += before * before;
+            }
+        }
+        product < -RETURN * square
     }
 
     /// Whether the method at hand has had its share.

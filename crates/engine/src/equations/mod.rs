@@ -7,7 +7,7 @@
 
 mod stamps;
 
-use crate::models::{self, Model, Point};
+use crate::models::{self, Flow, Model, Point};
 use crate::sparse::{Lu, Pattern, Scalar, Symbolic};
 use circuit::{Circuit, Quantity};
 pub(crate) use stamps::{Constants, Entry, Junction, Layout, Matrix, Stamps, Unknown};
@@ -163,7 +163,7 @@ impl Equations {
 
     /// Evaluates f and q, and with a matrix also `alpha·∂q/∂x + ∂f/∂x`.
     ///
-    /// Vectors have n + 1 elements, the first standing for `gnd`; `currents` has one element per
+    /// Vectors have n + 1 elements, the first standing for `gnd`; `flows` has one element per
     /// part, of which those of varying parts are set.
     pub(crate) fn evaluate(
         &self,
@@ -171,7 +171,7 @@ impl Equations {
         conditions: Conditions,
         f: &mut [f64],
         q: &mut [f64],
-        currents: &mut [f64],
+        flows: &mut [Flow],
         mut matrix: Option<&mut Matrix>,
     ) {
         f.fill(0.0);
@@ -192,7 +192,7 @@ impl Equations {
         let Conditions { source_scale, gmin, shunt } = conditions;
         let mut stamps = Stamps { slots: &self.slots, f, q, matrix, source_scale, gmin };
         for &m in &self.varying {
-            currents[m] = self.models[m].stamp(at, &mut stamps);
+            flows[m] = self.models[m].stamp(at, &mut stamps);
         }
         if shunt > 0.0 {
             for (net, diagonal) in self.net_diagonals.iter().enumerate() {
@@ -231,19 +231,19 @@ impl Equations {
         }
     }
 
-    /// Completes the currents of parts that do not vary.
-    pub(crate) fn fill_currents(&self, at: Point<'_>, currents: &mut [f64]) {
+    /// Completes what flows into parts that do not vary.
+    pub(crate) fn fill_flows(&self, at: Point<'_>, flows: &mut [Flow]) {
         for &m in &self.constant {
-            currents[m] = self.models[m].current(at);
+            flows[m] = self.models[m].flow(at);
         }
     }
 
     /// Appends the values of all recorded columns at a point to a row.
-    pub(crate) fn record(&self, at: Point<'_>, currents: &[f64], row: &mut Vec<f64>) {
+    pub(crate) fn record(&self, at: Point<'_>, flows: &[Flow], row: &mut Vec<f64>) {
         row.extend(self.columns.iter().map(|column| match column.source {
             Source::Unknown(unknown) => at.x[unknown],
-            Source::Current(part) => currents[part],
-            Source::Power(part) => self.models[part].power(at, currents[part]),
+            Source::Current(part) => flows[part].current,
+            Source::Power(part) => flows[part].power,
         }));
     }
 
@@ -287,9 +287,8 @@ impl Equations {
     }
 
     /// Power each part absorbs, by designator, W.
-    pub(crate) fn powers(&self, at: Point<'_>, currents: &[f64]) -> Vec<(String, f64)> {
-        let parts = self.models.iter().zip(&self.part_ids).zip(currents);
-        parts.map(|((model, id), current)| (id.clone(), model.power(at, *current))).collect()
+    pub(crate) fn powers(&self, flows: &[Flow]) -> Vec<(String, f64)> {
+        self.part_ids.iter().cloned().zip(flows.iter().map(|flow| flow.power)).collect()
     }
 
     /// The regions in which devices are, by designator.

@@ -4,7 +4,7 @@
 //! unknown of its own. Without one the current is `dq/dt`, known to the engine only through the
 //! solution: it is kept as an unknown too, with the row `dq/dt − i = 0`.
 
-use super::{Model, Point};
+use super::{Flow, Model, Point};
 use crate::equations::{Constants, Entry, Layout};
 use circuit::ResolvedPart;
 
@@ -56,17 +56,14 @@ impl Model for Capacitor {
     fn initial(&self, charges: &mut [f64]) {
         charges[self.branch] = self.capacitance * self.initial_voltage;
     }
-    fn current(&self, at: Point<'_>) -> f64 {
-        at.x[self.branch]
+    fn flow(&self, at: Point<'_>) -> Flow {
+        Flow::along(at.x[self.plus] - at.x[self.minus], at.x[self.branch])
     }
     fn current_unknown(&self) -> Option<usize> {
         Some(self.branch)
     }
-    fn power(&self, at: Point<'_>, current: f64) -> f64 {
-        (at.x[self.plus] - at.x[self.minus]) * current
-    }
-    fn loss(&self, _at: Point<'_>, current: f64) -> f64 {
-        self.esr * current * current
+    fn loss(&self, _at: Point<'_>, flow: Flow) -> f64 {
+        self.esr * flow.current * flow.current
     }
     fn stored(&self, at: Point<'_>) -> f64 {
         let v = self.inner_voltage(at);

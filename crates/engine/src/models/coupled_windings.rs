@@ -2,7 +2,7 @@
 //! `M = k·√(L₁L₂)`. The fluxes are the dynamic quantities, both currents unknowns. |k| < 1
 //! makes the inductance matrix positive definite.
 
-use super::{Model, Point};
+use super::{Flow, Model, Point};
 use crate::equations::{Constants, Entry, Layout};
 use circuit::ResolvedPart;
 
@@ -48,15 +48,12 @@ impl Model for CoupledWindings {
             constants.c(self.cross[w], -self.mutual);
         }
     }
-    fn current(&self, at: Point<'_>) -> f64 {
-        at.x[self.branches[0]]
-    }
-    fn power(&self, at: Point<'_>, _current: f64) -> f64 {
+    fn flow(&self, at: Point<'_>) -> Flow {
         let [p1, p2, s1, s2] = self.pins.map(|net| at.x[net]);
         let [i1, i2] = self.currents(at);
-        (p1 - p2) * i1 + (s1 - s2) * i2
+        Flow { current: i1, power: (p1 - p2) * i1 + (s1 - s2) * i2 }
     }
-    fn loss(&self, at: Point<'_>, _current: f64) -> f64 {
+    fn loss(&self, at: Point<'_>, _flow: Flow) -> f64 {
         let [i1, i2] = self.currents(at);
         self.resistances[0] * i1 * i1 + self.resistances[1] * i2 * i2
     }

@@ -2,7 +2,7 @@
 //! [`Model`] of them and takes the derivatives from the arithmetic.
 
 use super::real::{Dependent, Dual, Real};
-use super::{Model, Point};
+use super::{Flow, Model, Point};
 use crate::equations::{Entry, Junction, Layout, Stamps};
 use circuit::ResolvedPart;
 
@@ -175,16 +175,14 @@ impl<D: Device, const W: usize> Wrapped<D, W> {
         x
     }
 
-    /// f of every row at a point.
-    fn flows(&self, at: Point<'_>) -> [f64; W] {
-        let x = self.values(at);
-        let mut f = [0.0; W];
-        let n = self.unknowns.len();
-        self.device.flows(&At { x: &x[..n], shift: &[0.0; JUNCTIONS], t: at.t, sources: 1.0 }, &mut f[..n]);
-        f
+    /// What flows into the pins, given the currents there.
+    fn flow_of(&self, at: Point<'_>, currents: impl Iterator<Item = f64> + Clone) -> Flow {
+        let pins = self.unknowns[..self.pins].iter().zip(currents.clone());
+        let power = pins.map(|(net, current)| at.x[*net] * current).sum();
+        Flow { current: currents.take(1).sum(), power }
     }
 
-    fn stamp_slopes(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
+    fn stamp_slopes(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> Flow {
         let n = self.unknowns.len();
         let x = self.values(at);
         let mut shift = [Dual::<W>::of(0.0); JUNCTIONS];
@@ -218,7 +216,7 @@ impl<D: Device, const W: usize> Wrapped<D, W> {
                 stamps.capacitance(*entry, q[*row].slopes[*column]);
             }
         }
-        f[0].value
+        self.flow_of(at, f.iter().map(|sum| sum.value))
     }
 }
 
@@ -229,7 +227,7 @@ impl<D: Device, const W: usize> Model for Wrapped<D, W> {
     fn nonlinear(&self) -> bool {
         D::NONLINEAR
     }
-    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
+    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> Flow {
         if stamps.wants_slopes() {
             return self.stamp_slopes(at, stamps);
         }
@@ -241,7 +239,7 @@ impl<D: Device, const W: usize> Model for Wrapped<D, W> {
         for (row, sum) in self.unknowns.iter().zip(&sums) {
             stamps.current(*row, *sum);
         }
-        let current = sums[0];
+        let flow = self.flow_of(at, sums.iter().copied());
         if self.charged {
             sums = [0.0; W];
             self.device.charges(&place, &mut sums[..n]);
@@ -249,7 +247,7 @@ impl<D: Device, const W: usize> Model for Wrapped<D, W> {
                 stamps.charge(*row, *sum);
             }
         }
-        current
+        flow
     }
     fn initial(&self, charges: &mut [f64]) {
         let mut q = [0.0; W];
@@ -258,15 +256,14 @@ impl<D: Device, const W: usize> Model for Wrapped<D, W> {
             charges[*row] += q;
         }
     }
-    fn current(&self, at: Point<'_>) -> f64 {
-        self.flows(at)[0]
+    fn flow(&self, at: Point<'_>) -> Flow {
+        let (n, x) = (self.unknowns.len(), self.values(at));
+        let mut f = [0.0; W];
+        self.device.flows(&At { x: &x[..n], shift: &[0.0; JUNCTIONS], t: at.t, sources: 1.0 }, &mut f[..n]);
+        self.flow_of(at, f.into_iter())
     }
-    fn power(&self, at: Point<'_>, _current: f64) -> f64 {
-        let f = self.flows(at);
-        self.unknowns[..self.pins].iter().zip(&f).map(|(net, current)| at.x[*net] * current).sum()
-    }
-    fn loss(&self, at: Point<'_>, current: f64) -> f64 {
-        self.power(at, current) - self.device.storing(&self.values(at)[..self.unknowns.len()])
+    fn loss(&self, at: Point<'_>, flow: Flow) -> f64 {
+        flow.power - self.device.storing(&self.values(at)[..self.unknowns.len()])
     }
     fn stored(&self, at: Point<'_>) -> f64 {
         self.device.stored(&self.values(at)[..self.unknowns.len()])

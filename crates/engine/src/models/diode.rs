@@ -11,7 +11,7 @@
 use super::device::{At, Device, Exponential, Inside, JUNCTIONS, wrap};
 use super::junction::{CONDUCTING, Depletion, Knee, THERMAL_VOLTAGE};
 use super::real::Real;
-use super::{Model, Point};
+use super::{Flow, Model, Point};
 use crate::equations::{Entry, Junction, Layout, Stamps};
 use crate::operating_point::GMIN;
 use circuit::ResolvedPart;
@@ -93,7 +93,7 @@ impl Model for Static {
     fn nonlinear(&self) -> bool {
         true
     }
-    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
+    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> Flow {
         let v = self.voltage(at);
         let here = stamps.junction(self.junction, v, &self.forward.exponential(v));
         let (current, slope) = self.forward.at(here);
@@ -101,17 +101,14 @@ impl Model for Static {
         stamps.current(self.anode, current);
         stamps.current(self.cathode, -current);
         stamps.conductance(self.entries, slope + stamps.gmin);
-        current
+        Flow::along(v, current)
     }
-    fn current(&self, at: Point<'_>) -> f64 {
+    fn flow(&self, at: Point<'_>) -> Flow {
         let v = self.voltage(at);
-        self.forward.at(v).0 + GMIN * v
-    }
-    fn power(&self, at: Point<'_>, current: f64) -> f64 {
-        self.voltage(at) * current
+        Flow::along(v, self.forward.at(v).0 + GMIN * v)
     }
     fn region(&self, at: Point<'_>) -> Option<&'static str> {
-        Some(if self.current(at) > CONDUCTING { "conducting" } else { "blocking" })
+        Some(if self.flow(at).current > CONDUCTING { "conducting" } else { "blocking" })
     }
 }
 

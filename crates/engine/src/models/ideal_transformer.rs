@@ -1,6 +1,6 @@
 //! Ideal transformer of turns ratio n: `v_p = n·v_s`, `i_s = −n·i_p`.
 
-use super::{Model, Point};
+use super::{Flow, Model, Point};
 use crate::equations::{Constants, Entry, Layout};
 use circuit::ResolvedPart;
 
@@ -36,11 +36,8 @@ impl Model for IdealTransformer {
         constants.g(plus, -self.ratio);
         constants.g(minus, self.ratio);
     }
-    fn current(&self, at: Point<'_>) -> f64 {
-        at.x[self.branch]
-    }
-    fn power(&self, at: Point<'_>, current: f64) -> f64 {
+    fn flow(&self, at: Point<'_>) -> Flow {
         let [p1, p2, s1, s2] = self.pins.map(|net| at.x[net]);
-        (p1 - p2 - self.ratio * (s1 - s2)) * current
+        Flow::along(p1 - p2 - self.ratio * (s1 - s2), at.x[self.branch])
     }
 }

@@ -1,7 +1,7 @@
 //! Inductor with winding resistance: `v = R·i + dφ/dt`, `φ = L·i`. The flux is the dynamic
 //! quantity, the current an unknown.
 
-use super::{Model, Point};
+use super::{Flow, Model, Point};
 use crate::equations::{Constants, Entry, Layout};
 use circuit::ResolvedPart;
 
@@ -42,17 +42,14 @@ impl Model for Inductor {
     fn initial(&self, charges: &mut [f64]) {
         charges[self.branch] = -self.inductance * self.initial_current;
     }
-    fn current(&self, at: Point<'_>) -> f64 {
-        at.x[self.branch]
+    fn flow(&self, at: Point<'_>) -> Flow {
+        Flow::along(at.x[self.a] - at.x[self.b], at.x[self.branch])
     }
     fn current_unknown(&self) -> Option<usize> {
         Some(self.branch)
     }
-    fn power(&self, at: Point<'_>, current: f64) -> f64 {
-        (at.x[self.a] - at.x[self.b]) * current
-    }
-    fn loss(&self, _at: Point<'_>, current: f64) -> f64 {
-        self.resistance * current * current
+    fn loss(&self, _at: Point<'_>, flow: Flow) -> f64 {
+        self.resistance * flow.current * flow.current
     }
     fn stored(&self, at: Point<'_>) -> f64 {
         0.5 * self.inductance * at.x[self.branch] * at.x[self.branch]

@@ -50,6 +50,22 @@ pub(crate) struct Point<'a> {
 /// What the engine asks of a device.
 ///
 /// Sign conventions: a current counts into the pin, power counts as absorbed.
+/// What flows into a part.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Flow {
+    /// Current into the first pin, A.
+    pub(crate) current: f64,
+    /// Power absorbed at the pins, W.
+    pub(crate) power: f64,
+}
+
+impl Flow {
+    /// Of a part with two pins.
+    fn along(voltage: f64, current: f64) -> Self {
+        Flow { current, power: voltage * current }
+    }
+}
+
 pub(crate) trait Model: Send + Sync {
     /// Stamps the entries that depend on neither time nor unknowns.
     fn constants(&self, _constants: &mut Constants<'_>) {}
@@ -61,20 +77,17 @@ pub(crate) trait Model: Send + Sync {
     fn nonlinear(&self) -> bool {
         false
     }
-    /// Adds currents, charges and derivatives that depend on time or unknowns; returns the
-    /// current into the first pin.
-    fn stamp(&self, at: Point<'_>, _stamps: &mut Stamps<'_>) -> f64 {
-        self.current(at)
+    /// Adds currents, charges and derivatives that depend on time or unknowns.
+    fn stamp(&self, at: Point<'_>, _stamps: &mut Stamps<'_>) -> Flow {
+        self.flow(at)
     }
     /// Sets the charges and fluxes held at switch-on.
     fn initial(&self, _charges: &mut [f64]) {}
-    /// Current into the first pin, A.
-    fn current(&self, at: Point<'_>) -> f64;
-    /// Power absorbed at the pins, W, given the current into the first.
-    fn power(&self, at: Point<'_>, current: f64) -> f64;
-    /// Power absorbed and not stored, W; negative for what a source delivers.
-    fn loss(&self, at: Point<'_>, current: f64) -> f64 {
-        self.power(at, current)
+    /// What flows into it at this point.
+    fn flow(&self, at: Point<'_>) -> Flow;
+    /// Power absorbed and not stored, W, given what flows; negative for what a source delivers.
+    fn loss(&self, _at: Point<'_>, flow: Flow) -> f64 {
+        flow.power
     }
     /// Energy stored, J.
     fn stored(&self, _at: Point<'_>) -> f64 {

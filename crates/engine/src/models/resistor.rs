@@ -1,6 +1,6 @@
 //! Resistor: `i = v/R`.
 
-use super::{Model, Point};
+use super::{Flow, Model, Point};
 use crate::equations::{Constants, Entry, Layout};
 use circuit::ResolvedPart;
 
@@ -30,10 +30,8 @@ impl Model for Resistor {
     fn constants(&self, constants: &mut Constants<'_>) {
         constants.conductance(self.entries, self.conductance);
     }
-    fn current(&self, at: Point<'_>) -> f64 {
-        (at.x[self.a] - at.x[self.b]) * self.conductance
-    }
-    fn power(&self, at: Point<'_>, current: f64) -> f64 {
-        (at.x[self.a] - at.x[self.b]) * current
+    fn flow(&self, at: Point<'_>) -> Flow {
+        let voltage = at.x[self.a] - at.x[self.b];
+        Flow::along(voltage, voltage * self.conductance)
     }
 }

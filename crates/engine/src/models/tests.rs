@@ -1,6 +1,6 @@
 //! Every part kind's derivatives against difference quotients.
 
-use super::Point;
+use super::{Flow, Point};
 use crate::equations::{Conditions, Equations, Unknown};
 use circuit::kinds::KINDS;
 use circuit::{Circuit, Kind, Part, Supply, resolve};
@@ -30,9 +30,9 @@ struct Evaluated {
 
 fn evaluate(equations: &Equations, x: &[f64]) -> Evaluated {
     let mut e = Evaluated { f: vec![0.0; x.len()], q: vec![0.0; x.len()] };
-    let mut currents = vec![0.0; equations.models.len()];
+    let mut flows = vec![Flow::default(); equations.models.len()];
     let conditions = Conditions { source_scale: 1.0, gmin: crate::operating_point::GMIN, shunt: 0.0 };
-    equations.evaluate(Point { x, t: 3e-4 }, conditions, &mut e.f, &mut e.q, &mut currents, None);
+    equations.evaluate(Point { x, t: 3e-4 }, conditions, &mut e.f, &mut e.q, &mut flows, None);
     e
 }
 
@@ -41,10 +41,10 @@ fn check(kind: &Kind, equations: &Equations, x: &[f64]) -> Result<(), TestCaseEr
     let n = equations.unknown_count();
     let mut matrix = equations.matrix();
     let (mut f, mut q) = (vec![0.0; n + 1], vec![0.0; n + 1]);
-    let mut currents = vec![0.0; equations.models.len()];
+    let mut flows = vec![Flow::default(); equations.models.len()];
     let conditions = Conditions { source_scale: 1.0, gmin: crate::operating_point::GMIN, shunt: 0.0 };
     for _ in 0..200 {
-        equations.evaluate(Point { x, t: 3e-4 }, conditions, &mut f, &mut q, &mut currents, Some(&mut matrix));
+        equations.evaluate(Point { x, t: 3e-4 }, conditions, &mut f, &mut q, &mut flows, Some(&mut matrix));
         if !matrix.limited {
             break;
         }

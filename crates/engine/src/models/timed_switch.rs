@@ -2,7 +2,7 @@
 //! `ln G = ln G_a + (ln G_b − ln G_a)·s²(3 − 2s)`, s from 0 to 1 over the transition, so that
 //! the conductance and its first derivative are continuous.
 
-use super::{Model, Point};
+use super::{Flow, Model, Point};
 use crate::equations::{Entry, Layout, Stamps};
 use circuit::ResolvedPart;
 
@@ -57,19 +57,17 @@ impl Model for TimedSwitch {
     fn varies(&self) -> bool {
         true
     }
-    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
-        let conductance = self.conductance(at.t);
-        let current = conductance * self.voltage(at);
+    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> Flow {
+        let (voltage, conductance) = (self.voltage(at), self.conductance(at.t));
+        let current = conductance * voltage;
         stamps.current(self.a, current);
         stamps.current(self.b, -current);
         stamps.conductance(self.entries, conductance);
-        current
+        Flow::along(voltage, current)
     }
-    fn current(&self, at: Point<'_>) -> f64 {
-        self.conductance(at.t) * self.voltage(at)
-    }
-    fn power(&self, at: Point<'_>, current: f64) -> f64 {
-        self.voltage(at) * current
+    fn flow(&self, at: Point<'_>) -> Flow {
+        let voltage = self.voltage(at);
+        Flow::along(voltage, self.conductance(at.t) * voltage)
     }
     fn next_corner(&self, t: f64) -> Option<f64> {
         let after = t + 1e-12 * t.abs().max(self.transition);

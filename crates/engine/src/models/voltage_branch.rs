@@ -1,6 +1,6 @@
 //! Ideal voltage source of any waveform: `v₊ − v₋ = V(t)`, its current an unknown.
 
-use super::{Model, Point};
+use super::{Flow, Model, Point};
 use crate::equations::{Constants, Entry, Layout, Stamps};
 use circuit::ResolvedPart;
 
@@ -39,21 +39,18 @@ impl<W: Waveform> Model for VoltageBranch<W> {
     fn varies(&self) -> bool {
         true
     }
-    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> f64 {
+    fn stamp(&self, at: Point<'_>, stamps: &mut Stamps<'_>) -> Flow {
         stamps.current(self.branch, -stamps.source_scale * self.waveform.at(at.t));
-        at.x[self.branch]
+        self.flow(at)
     }
-    fn current(&self, at: Point<'_>) -> f64 {
-        at.x[self.branch]
+    fn flow(&self, at: Point<'_>) -> Flow {
+        Flow::along(at.x[self.plus] - at.x[self.minus], at.x[self.branch])
     }
     fn current_unknown(&self) -> Option<usize> {
         Some(self.branch)
     }
     fn voltage_row(&self) -> Option<usize> {
         Some(self.branch)
-    }
-    fn power(&self, at: Point<'_>, current: f64) -> f64 {
-        (at.x[self.plus] - at.x[self.minus]) * current
     }
     fn next_corner(&self, t: f64) -> Option<f64> {
         self.waveform.next_corner(t)

@@ -5,7 +5,7 @@ mod sweep;
 
 use crate::EngineError;
 use crate::equations::{Conditions, Equations};
-use crate::models::Point;
+use crate::models::{Flow, Point};
 use crate::operating_point::{GMIN, OperatingPoint, operating_point};
 use crate::sparse::Lu;
 use circuit::Circuit;
@@ -50,12 +50,13 @@ impl SmallSignal {
         let point = operating_point(&equations)?;
         let mut matrix = equations.matrix();
         let size = equations.n + 1;
-        let (mut f, mut q, mut currents) = (vec![0.0; size], vec![0.0; size], vec![0.0; equations.models.len()]);
+        let (mut f, mut q, mut flows) =
+            (vec![0.0; size], vec![0.0; size], vec![Flow::default(); equations.models.len()]);
         let conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0 };
         let at = Point { x: &point.unknowns, t: 0.0 };
         // Junctions are approached in steps until they are evaluated where they are.
         for _ in 0..SETTLING {
-            equations.evaluate(at, conditions, &mut f, &mut q, &mut currents, Some(&mut matrix));
+            equations.evaluate(at, conditions, &mut f, &mut q, &mut flows, Some(&mut matrix));
             if !matrix.limited {
                 break;
             }
@@ -143,7 +144,7 @@ impl Response<'_> {
             let value = |sign: f64| {
                 let x: Vec<f64> =
                     self.of.point.unknowns.iter().zip(&direction).map(|(x, d)| x + sign * h * d).collect();
-                equations.models[index].current(Point { x: &x, t: 0.0 })
+                equations.models[index].flow(Point { x: &x, t: 0.0 }).current
             };
             (value(1.0) - value(-1.0)) / (2.0 * h)
         };

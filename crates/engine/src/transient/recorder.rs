@@ -75,8 +75,8 @@ impl<'a> Recorder<'a> {
     /// Takes note of losses and stored energy where the run begins.
     pub(super) fn begin(&mut self, node: &Node) {
         let at = Point { x: &node.x, t: node.t };
-        for ((powers, model), current) in self.powers.iter_mut().zip(&self.equations.models).zip(&node.currents) {
-            powers[2] = model.loss(at, *current);
+        for ((powers, model), flow) in self.powers.iter_mut().zip(&self.equations.models).zip(&node.flows) {
+            powers[2] = model.loss(at, *flow);
         }
         self.stored = self.stored_at(node);
     }
@@ -97,7 +97,7 @@ impl<'a> Recorder<'a> {
         let (mut bend, mut size) = (0.0, 0.0);
         for (m, model) in self.equations.models.iter().enumerate() {
             let [_, _, start] = self.powers[m];
-            let powers = [start, model.loss(at_middle, middle.currents[m]), model.loss(at_end, end.currents[m])];
+            let powers = [start, model.loss(at_middle, middle.flows[m]), model.loss(at_end, end.flows[m])];
             bend += curvature(powers).abs();
             size += powers[0].abs().max(powers[1].abs()).max(powers[2].abs());
             self.next_powers[m] = powers;
@@ -135,7 +135,7 @@ impl<'a> Recorder<'a> {
 
     fn record(&mut self, node: &Node, observer: &mut dyn Observer) {
         self.times.push(node.t);
-        self.equations.record(Point { x: &node.x, t: node.t }, &node.currents, &mut self.rows);
+        self.equations.record(Point { x: &node.x, t: node.t }, &node.flows, &mut self.rows);
         if self.times.len() == self.chunk_nodes {
             self.flush(observer);
         }

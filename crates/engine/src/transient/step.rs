@@ -4,7 +4,7 @@ use super::accuracy::Accuracy;
 use crate::EngineError;
 use crate::equations::{Conditions, Equations, Matrix};
 use crate::health::Health;
-use crate::models::Point;
+use crate::models::{Flow, Point};
 use crate::operating_point::GMIN;
 use crate::recording::STAGE;
 use crate::sparse::Lu;
@@ -48,14 +48,14 @@ pub(super) struct Node {
     pub(super) x: Vec<f64>,
     f: Vec<f64>,
     q: Vec<f64>,
-    /// Current into the first pin of each part.
-    pub(super) currents: Vec<f64>,
+    /// What flows into each part.
+    pub(super) flows: Vec<Flow>,
 }
 
 impl Node {
     fn new(size: usize, parts: usize) -> Self {
         let zero = vec![0.0; size];
-        Node { t: 0.0, x: zero.clone(), f: zero.clone(), q: zero, currents: vec![0.0; parts] }
+        Node { t: 0.0, x: zero.clone(), f: zero.clone(), q: zero, flows: vec![Flow::default(); parts] }
     }
 }
 
@@ -196,18 +196,18 @@ impl<'a> Stepper<'a> {
     pub(super) fn trip(&mut self) -> Option<usize> {
         let Stepper { equations, start, .. } = self;
         let tripped = equations.trip(&mut start.x)?;
-        let Node { x, f, q, currents, t } = start;
-        equations.evaluate(Point { x, t: *t }, CONDITIONS, f, q, currents, None);
-        equations.fill_currents(Point { x, t: *t }, currents);
+        let Node { x, f, q, flows, t } = start;
+        equations.evaluate(Point { x, t: *t }, CONDITIONS, f, q, flows, None);
+        equations.fill_flows(Point { x, t: *t }, flows);
         Some(tripped)
     }
 
     /// Takes values found before, and their charges, for the initial ones.
     pub(super) fn start_from(&mut self, x: &[f64]) {
         self.starting_at_rest = false;
-        let Node { x: own, f, q, currents, t } = &mut self.start;
+        let Node { x: own, f, q, flows, t } = &mut self.start;
         own.copy_from_slice(x);
-        self.equations.evaluate(Point { x: own, t: *t }, CONDITIONS, f, q, currents, None);
+        self.equations.evaluate(Point { x: own, t: *t }, CONDITIONS, f, q, flows, None);
     }
 
     /// Finds values that agree with the initial charges by a backward Euler step so short that
@@ -354,14 +354,14 @@ impl<'a> Stepper<'a> {
     /// Kirchhoff's current law is looked at by itself.
     fn obeys_current_law(&mut self, alpha: f64) -> bool {
         let Stepper { equations, accuracy, end, right, correction, .. } = self;
-        let Node { x, f, q, currents, t } = end;
+        let Node { x, f, q, flows, t } = end;
         let allowed = CURRENT_LAW * self.tolerance * accuracy.largest_current();
-        equations.evaluate(Point { x, t: *t }, CONDITIONS, f, q, currents, None);
+        equations.evaluate(Point { x, t: *t }, CONDITIONS, f, q, flows, None);
         residual(correction, alpha, q, right, f);
         if !correction[1..equations.nets].iter().all(|current| current.abs() <= allowed) {
             return false;
         }
-        equations.fill_currents(Point { x, t: *t }, currents);
+        equations.fill_flows(Point { x, t: *t }, flows);
         true
     }
 
@@ -410,10 +410,10 @@ impl<'a> Stepper<'a> {
         for iteration in 0..MOST_ITERATIONS {
             let kept = iteration == 0 && stage == Stage::End;
             let Stepper { equations, accuracy, end, right, matrix, lu, correction, missing, .. } = self;
-            let Node { x, f, q, currents, .. } = end;
+            let Node { x, f, q, flows, .. } = end;
             matrix.alpha = alpha;
             matrix.limited = false;
-            equations.evaluate(Point { x, t }, CONDITIONS, f, q, currents, (!kept).then_some(&mut *matrix));
+            equations.evaluate(Point { x, t }, CONDITIONS, f, q, flows, (!kept).then_some(&mut *matrix));
             health.iterations += 1;
             if !kept {
                 lu.factor(&matrix.values).map_err(|singular| Failure::Singular(singular.column + 1))?;
