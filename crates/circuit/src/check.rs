@@ -4,7 +4,7 @@ use crate::resolve::{ResolvedPart, analyse};
 use crate::{GND, Joint, KindId, Signal, Supply, fit};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 mod sense;
 
@@ -162,6 +162,7 @@ pub(crate) fn wiring(supply: &Supply, nets: &[String], parts: &[ResolvedPart], f
     }
     reference(parts, findings);
     names(supply, nets, findings);
+    names_alike(nets, findings);
     pin_counts(nets, parts, findings);
     shorted_parts(nets, parts, findings);
     voltage_loops(nets, parts, findings);
@@ -207,6 +208,26 @@ fn names(supply: &Supply, nets: &[String], findings: &mut Findings) {
             format!("A net is also named {}, so {}.v would have two meanings", part.id, part.id),
             "Rename the net or the part",
         );
+    }
+}
+
+/// Two names that were surely meant for one net.
+fn names_alike(nets: &[String], findings: &mut Findings) {
+    let bare = |net: &str| {
+        let bare: String = net.chars().filter(|c| *c != '_').flat_map(char::to_lowercase).collect();
+        if bare == "ground" { GND.to_owned() } else { bare }
+    };
+    let mut seen: HashMap<String, &str> = HashMap::new();
+    for net in nets.iter().filter(|net| !net.is_empty()) {
+        let known = *seen.entry(bare(net)).or_insert(net);
+        if known != net {
+            findings.warning(
+                "two-names",
+                Place::net(net),
+                format!("Nets {known} and {net} are two nets, though their names read alike"),
+                format!("Rename {net} to {known} to join them, or give it a name of its own"),
+            );
+        }
     }
 }
 

@@ -107,6 +107,16 @@ fn each_warning_fires_on_its_mistake() {
                 ("R5", Resistor, "fb gnd", &[]),
             ],
         ),
+        (
+            "two-names",
+            Place::Net { net: "IN".into() },
+            vec![DC, ("R3", Resistor, "in x", &[]), ("R4", Resistor, "IN x", &[]), ("R5", Resistor, "IN gnd", &[])],
+        ),
+        (
+            "two-names",
+            Place::Net { net: "ground".into() },
+            vec![DC, ("R3", Resistor, "in ground", &[]), ("R4", Resistor, "ground gnd", &[])],
+        ),
         ("part-unused", part("R3"), vec![("R3", Resistor, "x gnd", &[]), ("C3", Capacitor, "x gnd", &[])]),
     ];
     for (rule, place, rows) in cases {

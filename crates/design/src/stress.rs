@@ -1,73 +1,105 @@
 //! Ratings held against what sizing promises at nominal line and full load.
 
 use crate::draft::Promise;
-use circuit::kinds::{Rating, Stress};
+use circuit::kinds::{KindId, Rating, Stress};
 use circuit::{Finding, GND, Part, Place, ReadingMeasure, Severity, Stage, Supply, number_in};
-use quantity::show;
+use quantity::{Unit, show};
 
-/// A warning for every part of a stage whose rating is exceeded by what the stage promises. A promise made
-/// of one part holds for the others of its kind in the stage, for they share its work.
-pub(crate) fn exceeded(supply: &Supply, stage: &Stage, promises: &[Promise]) -> Vec<Finding> {
-    let parts = supply.parts.iter().filter(|p| p.stage.as_ref() == Some(&stage.id));
-    parts.flat_map(|part| of_part(supply, stage, part, promises)).collect()
+/// What the stages of a supply promise.
+pub(crate) struct Promised<'a> {
+    pub(crate) supply: &'a Supply,
+    pub(crate) of_stages: Vec<(&'a Stage, Vec<Promise>)>,
 }
 
-fn of_part(supply: &Supply, stage: &Stage, part: &Part, promises: &[Promise]) -> Vec<Finding> {
-    let found = part.ratings.iter().filter_map(|(name, text)| {
-        let rating = part.kind.kind().rating(name)?;
-        let allowed = number_in(supply, text, rating.unit)?;
-        let stress = promised(supply, stage, part, rating, promises)?;
-        (stress > allowed * (1.0 + 1e-9)).then(|| Finding {
-            severity: Severity::Warning,
-            rule: "rating-exceeded".to_owned(),
-            place: Place::Part { part: part.id.clone() },
-            message: format!(
-                "{} of {} is {} at nominal line and full load, rated {}",
-                rating.name,
-                part.id,
-                show(stress, rating.unit, 3),
-                show(allowed, rating.unit, 3)
-            ),
-            remedy: "Take a part of a higher rating from the catalogue, or let it bear less".to_owned(),
-        })
-    });
-    found.collect()
-}
+impl Promised<'_> {
+    /// A warning for every part whose rating is exceeded by what the stages promise. A promise made of one
+    /// part of a stage holds for the others of its kind there, for they share its work. Of other parts that
+    /// much is known as follows from the voltage across them.
+    pub(crate) fn exceeded(&self) -> Vec<Finding> {
+        let looked_at =
+            |part: &&Part| !self.supply.stages.iter().any(|s| s.bypassed && part.stage.as_ref() == Some(&s.id));
+        self.supply.parts.iter().filter(looked_at).flat_map(|part| self.of_part(part)).collect()
+    }
 
-/// The largest stress promised of a part, in the rating's unit; none if nothing is promised of it.
-fn promised(supply: &Supply, stage: &Stage, part: &Part, rating: &Rating, promises: &[Promise]) -> Option<f64> {
-    let of_like = |letter: char| {
-        promises.iter().filter(move |p| {
-            let id = p.signal.strip_suffix(letter).and_then(|s| s.strip_suffix('.'));
-            let like = id.and_then(|id| supply.part(id));
-            like.is_some_and(|l| l.id == part.id || (l.kind == part.kind && l.stage.as_ref() == Some(&stage.id)))
-        })
-    };
-    let largest = |letter: char, wanted: ReadingMeasure| {
-        of_like(letter).filter(|p| p.measure == wanted).map(|p| p.value.abs()).max_by(f64::total_cmp)
-    };
-    match rating.stress {
-        Stress::Power => largest('p', ReadingMeasure::Mean),
-        Stress::MeanCurrent => largest('i', ReadingMeasure::Mean),
-        Stress::RmsCurrent => largest('i', ReadingMeasure::Rms),
-        Stress::PeakCurrent => largest('i', ReadingMeasure::Max),
-        Stress::ReverseVoltage => largest('v', ReadingMeasure::Min),
-        Stress::Voltage => {
-            let pins = part.kind.kind().pins;
-            let net = |k: usize| part.pins.get(pins.get(k)?.id).map(String::as_str);
-            let (plus, minus) = (net(rating.pins.0)?, net(rating.pins.1)?);
-            let rail = if minus == GND { plus } else { minus };
-            (plus == GND || minus == GND).then(|| highest(promises, rail)).flatten()
+    fn of_part(&self, part: &Part) -> Vec<Finding> {
+        let found = part.ratings.iter().filter_map(|(name, text)| {
+            let rating = part.kind.kind().rating(name)?;
+            let allowed = number_in(self.supply, text, rating.unit)?;
+            let stress = self.by_sizing(part, rating).or_else(|| self.by_voltage(part, rating))?;
+            (stress > allowed * (1.0 + 1e-9)).then(|| Finding {
+                severity: Severity::Warning,
+                rule: "rating-exceeded".to_owned(),
+                place: Place::Part { part: part.id.clone() },
+                message: format!(
+                    "{} of {} is {} at nominal line and full load, rated {}",
+                    rating.name,
+                    part.id,
+                    show(stress, rating.unit, 3),
+                    show(allowed, rating.unit, 3)
+                ),
+                remedy: "Take a part of a higher rating from the catalogue, or let it bear less".to_owned(),
+            })
+        });
+        found.collect()
+    }
+
+    /// The largest stress its stage promises of a part, in the rating's unit.
+    fn by_sizing(&self, part: &Part, rating: &Rating) -> Option<f64> {
+        let (stage, promises) = self.of_stages.iter().find(|(stage, _)| part.stage.as_ref() == Some(&stage.id))?;
+        let largest = |letter: char, wanted: ReadingMeasure| {
+            let of_like = promises.iter().filter(|p| {
+                let id = p.signal.strip_suffix(letter).and_then(|s| s.strip_suffix('.'));
+                let like = id.and_then(|id| self.supply.part(id));
+                like.is_some_and(|l| l.id == part.id || (l.kind == part.kind && l.stage.as_ref() == Some(&stage.id)))
+            });
+            of_like.filter(|p| p.measure == wanted).map(|p| p.value.abs()).max_by(f64::total_cmp)
+        };
+        match rating.stress {
+            Stress::Power => largest('p', ReadingMeasure::Mean),
+            Stress::MeanCurrent => largest('i', ReadingMeasure::Mean),
+            Stress::RmsCurrent => largest('i', ReadingMeasure::Rms),
+            Stress::PeakCurrent => largest('i', ReadingMeasure::Max),
+            Stress::ReverseVoltage => largest('v', ReadingMeasure::Min),
+            Stress::Voltage => None,
         }
     }
-}
 
-/// The highest voltage promised of a net, V: its mean and half its ripple, or its peak.
-fn highest(promises: &[Promise], net: &str) -> Option<f64> {
-    let signal = format!("{net}.v");
-    let of = |wanted: ReadingMeasure| {
-        promises.iter().find(|p| p.signal == signal && p.measure == wanted).map(|p| p.value.abs())
-    };
-    let ripple = of(ReadingMeasure::PeakToPeak).unwrap_or(0.0);
-    of(ReadingMeasure::Max).or_else(|| Some(of(ReadingMeasure::Mean)? + 0.5 * ripple))
+    /// The stress that follows from the voltage promised of the net a part stands at, its other end at gnd.
+    fn by_voltage(&self, part: &Part, rating: &Rating) -> Option<f64> {
+        let pins = part.kind.kind().pins;
+        let net = |k: usize| part.pins.get(pins.get(k)?.id).map(String::as_str);
+        let (plus, minus) = (net(rating.pins.0)?, net(rating.pins.1)?);
+        let across = |wanted: fn(&Self, &str) -> Option<f64>| match (plus, minus) {
+            (GND, rail) | (rail, GND) => wanted(self, rail),
+            _ => None,
+        };
+        match (rating.stress, part.kind) {
+            (Stress::Voltage, _) => across(Self::highest),
+            (Stress::ReverseVoltage, _) if plus == GND => self.highest(minus),
+            (Stress::Power, KindId::Resistor) => Some(across(Self::mean)?.powi(2) / self.resistance(part)?),
+            (Stress::RmsCurrent, KindId::Resistor) => Some(across(Self::mean)?.abs() / self.resistance(part)?),
+            _ => None,
+        }
+    }
+
+    fn resistance(&self, part: &Part) -> Option<f64> {
+        number_in(self.supply, part.parameters.get("resistance")?, Unit::Ohm)
+    }
+
+    /// What is promised of a net's voltage, V.
+    fn promised(&self, net: &str, wanted: ReadingMeasure) -> Option<f64> {
+        let signal = format!("{net}.v");
+        let all = self.of_stages.iter().flat_map(|(_, promises)| promises);
+        all.filter(|p| p.signal == signal && p.measure == wanted).map(|p| p.value.abs()).max_by(f64::total_cmp)
+    }
+
+    fn mean(&self, net: &str) -> Option<f64> {
+        self.promised(net, ReadingMeasure::Mean)
+    }
+
+    /// The highest voltage promised of a net, V: its peak, or its mean and half its ripple.
+    fn highest(&self, net: &str) -> Option<f64> {
+        let ripple = self.promised(net, ReadingMeasure::PeakToPeak).unwrap_or(0.0);
+        self.promised(net, ReadingMeasure::Max).or_else(|| Some(self.mean(net)? + 0.5 * ripple))
+    }
 }

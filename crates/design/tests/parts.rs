@@ -221,6 +221,28 @@ fn a_swapped_part_keeps_its_nets_and_is_held_to_its_ratings() {
         "{}",
         found.message
     );
+    // Parts of no stage are held to the voltage of the net they stand at.
+    let output = net(&supply, "U1", "out");
+    let free = line(
+        &line(&supply, &format!("capacitor 10u from {output} to gnd")),
+        &format!("resistor 220 from {output} to gnd"),
+    );
+    let rated = |volts: &str, watts: &str| {
+        let mut rated = free.clone();
+        for (kind, rating, text) in [(KindId::Capacitor, "voltage", volts), (KindId::Resistor, "power", watts)] {
+            let part = rated.parts.iter_mut().rfind(|p| p.kind == kind).unwrap();
+            assert_eq!(part.stage, None);
+            part.ratings.insert(rating.into(), text.into());
+        }
+        mellow_design::check(&rated).into_iter().map(|f| f.message).collect::<Vec<_>>()
+    };
+    // 9 V across 220 Ω: 368 mW.
+    assert_eq!(rated("10", "400m"), [""; 0]);
+    let found = rated("6.3", "250m");
+    assert!(
+        found.len() == 2 && found[0].contains(" is 9\u{2009}V ") && found[1].contains(" is 368\u{2009}mW "),
+        "{found:?}"
+    );
     let other = apply(&supply, &swap("C1", "Rectifier diode, 100 V 1 A")).unwrap_err();
     assert!(matches!(other, ComposeError::OtherPins { .. }), "{other}");
     // The bill of materials names it.
