@@ -54,14 +54,16 @@ impl Stage {
             format!("--user-data-dir={}", profile.path().display()),
         ];
         let mut capabilities = serde_json::Map::new();
-        capabilities.insert("goog:chromeOptions".into(), json!({ "args": flags }));
+        let downloads = profile.path().join("downloads");
+        let preferences = json!({ "download.default_directory": downloads, "download.prompt_for_download": false });
+        capabilities.insert("goog:chromeOptions".into(), json!({ "args": flags, "prefs": preferences }));
         let client = ClientBuilder::new(HttpConnector::new())
             .capabilities(capabilities)
             .connect(&self.driver.address())
             .await
             .context("the browser does not start")?;
         client.goto(&self.server.address()).await?;
-        Ok(Page { client, _profile: profile })
+        Ok(Page { client, profile })
     }
 }
 
@@ -70,7 +72,7 @@ impl Stage {
 pub struct Page {
     /// The WebDriver session.
     pub client: Client,
-    _profile: tempfile::TempDir,
+    profile: tempfile::TempDir,
 }
 
 impl Page {
@@ -140,6 +142,25 @@ impl Page {
         // The field asks the server what the text means before it takes it.
         tokio::time::sleep(Duration::from_millis(300)).await;
         Ok(field.send_keys("\u{E007}").await?)
+    }
+
+    /// Waits for a file the page lets one save, by the end of its name.
+    ///
+    /// # Errors
+    /// If it does not come.
+    pub async fn saved_file(&self, ending: &str) -> Result<Vec<u8>> {
+        let deadline = Instant::now() + PATIENCE;
+        loop {
+            let files = std::fs::read_dir(self.profile.path().join("downloads")).into_iter().flatten().flatten();
+            let found = files.map(|file| file.path()).find(|path| path.display().to_string().ends_with(ending));
+            if let Some(path) = found {
+                return Ok(std::fs::read(path)?);
+            }
+            if Instant::now() > deadline {
+                bail!("no file ending in {ending} is saved");
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
     }
 
     /// Opens the demo supply from the library.

@@ -3,8 +3,9 @@
 
 use anyhow::{Context, Result};
 use fantoccini::Locator;
-use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+use fantoccini::actions::{InputSource, MouseActions, PointerAction, WheelAction, WheelActions};
 use mellow_e2e::{Page, Stage};
+use std::io::Cursor;
 use std::time::Duration;
 
 const ENTER: &str = "\u{E007}";
@@ -96,6 +97,10 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     page.click("[data-part=C1]").await?;
     page.press("Swap").await?;
     page.find("[aria-label='Search the catalogue']").await?.send_keys("2200 25 V").await?;
+    let esr = page.find("[aria-label='ESR at most']").await?;
+    esr.send_keys("1m").await?;
+    page.text("[aria-label='Parts found']", |text| text.contains("Nothing in the catalogue fits")).await?;
+    esr.send_keys("\u{E003}\u{E003}200m").await?;
     page.text("[aria-label='Parts found']", |text| text.lines().count() == 2).await?;
     page.click("[aria-label='Parts found'] button").await?;
     saved(&page, 8).await?;
@@ -169,5 +174,99 @@ async fn a_limit_is_added_and_a_stage_bypassed() -> Result<()> {
     // The study's settings say what the circuit suggests, and why.
     page.press("Settings of the study").await?;
     page.text("[aria-label='Settings of the study'][role=group]", |text| text.contains("The circuit suggests")).await?;
+    page.close().await
+}
+
+/// The group in which a part's symbol stands, as it is drawn.
+async fn place_of(page: &Page, part: &str) -> Result<String> {
+    let script = format!("return document.querySelector('[data-part={part}] > g').getAttribute('transform')");
+    Ok(page.script(&script).await?.as_str().context("no place")?.to_owned())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_drawing_is_looked_at_arranged_noted_and_saved() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+
+    // Zoomed about the pointer, what is under it stays there; panned, it goes along.
+    let part = "[data-part=C1] .focus-mark";
+    let before = middle(&page, part).await?;
+    let size = "return document.querySelector('[data-part=C1] .focus-mark').getBoundingClientRect().width";
+    let width = page.script(size).await?.as_f64().context("no width")?;
+    let wheel = WheelActions::new("wheel".into()).then(WheelAction::Scroll {
+        duration: None,
+        x: before.0 as i64,
+        y: before.1 as i64,
+        delta_x: 0,
+        delta_y: -300,
+    });
+    page.client.perform_actions(wheel).await?;
+    let near = |a: (f64, f64), b: (f64, f64)| (a.0 - b.0).hypot(a.1 - b.1) < 3.0;
+    let zoomed = middle(&page, part).await?;
+    assert!(near(zoomed, before), "{before:?} went to {zoomed:?}");
+    let ground = (before.0 + 60.0, before.1 + 60.0);
+    drag(&page, ground, (ground.0 + 40.0, ground.1 - 30.0)).await?;
+    // Laid out anew once it has settled, all stands where it was shifted to.
+    tokio::time::sleep(Duration::from_millis(400)).await;
+    let panned = middle(&page, part).await?;
+    assert!(near(panned, (before.0 + 40.0, before.1 - 30.0)), "{before:?} went to {panned:?}");
+    assert!(page.script(size).await?.as_f64().context("no width")? > 1.4 * width);
+    page.press("Show all of it").await?;
+    assert!(near(middle(&page, part).await?, before));
+
+    // Two parts are lined up.
+    page.click("[data-part=C1]").await?;
+    let keys = "document.querySelector('[data-part=D1]').dispatchEvent(new KeyboardEvent('keydown', \
+                { key: 'Enter', shiftKey: true, bubbles: true }))";
+    page.script(keys).await?;
+    page.text("[role=toolbar]", |text| text.contains("2 parts chosen")).await?;
+    page.press("Align in a row").await?;
+    saved(&page, 2).await?;
+    let row = |place: &str| place.split([' ', ')']).nth(1).map(str::to_owned);
+    assert_eq!(row(&place_of(&page, "C1").await?), row(&place_of(&page, "D1").await?));
+
+    // A note is put down and written.
+    page.press("Add note").await?;
+    saved(&page, 3).await?;
+    page.find("[data-note='0']").await?;
+    let note = middle(&page, "[data-note='0'] text").await?;
+    drag(&page, note, note).await?;
+    page.find("[aria-label='Text of the note']").await?.send_keys("Keep it away from the lamp").await?;
+    page.press("Done").await?;
+    saved(&page, 4).await?;
+    page.text("[data-note='0']", |text| text == "Keep it away from the lamp").await?;
+
+    // Drawing and document are saved as files.
+    let item = async |name: &str| -> Result<()> {
+        page.press("Save the drawing").await?;
+        let path = format!("//*[@role='menuitem'][normalize-space()='{name}']");
+        let wait = page.client.wait();
+        Ok(wait.for_element(Locator::XPath(&path)).await?.click().await?)
+    };
+    item("As SVG").await?;
+    let svg = String::from_utf8(page.saved_file(".svg").await?)?;
+    assert!(svg.starts_with("<svg") && svg.contains(">C1<") && svg.contains("Keep it away from the lamp"));
+    item("As PNG").await?;
+    let mut picture = png::Decoder::new(Cursor::new(page.saved_file(".png").await?)).read_info()?;
+    let mut pixels = vec![0; picture.output_buffer_size().context("a picture too large")?];
+    picture.next_frame(&mut pixels)?;
+    let dark = pixels.chunks(4).filter(|pixel| pixel[..3].iter().all(|c| *c < 96) && pixel[3] == 255).count();
+    let paper = pixels.chunks(4).filter(|pixel| **pixel == [255; 4]).count();
+    let all = pixels.len() / 4;
+    assert!(dark > all / 500 && paper > all / 2, "{dark} dark and {paper} white of {all}");
+    page.press("Export the document").await?;
+    let document: serde_json::Value = serde_json::from_slice(&page.saved_file(".json").await?)?;
+    assert_eq!(document["texts"][0]["text"], "Keep it away from the lamp");
+    assert!(document["parts"].as_array().is_some_and(|parts| parts.iter().any(|p| p["id"] == "C1")));
+
+    // The study is made longer than the circuit suggests.
+    page.press("Settings of the study").await?;
+    page.enter("Duration", "450m").await?;
+    saved(&page, 5).await?;
+    page.text("[aria-label='Settings of the study'][role=group]", |text| text.contains("The circuit suggests")).await?;
+    page.client.find(Locator::LinkText("History")).await?.click().await?;
+    page.text("[data-testid=revision-5]", |text| text.contains("450m")).await?;
+    page.text("[data-testid=revision-2]", |text| text.contains("D1, C1 moved in the drawing")).await?;
     page.close().await
 }

@@ -201,6 +201,18 @@ fn catalogue_diodes_behave_as_their_rows_say() {
     }
 }
 
+/// What the dialog offers to look for is a figure that every entry of the kind has.
+#[test]
+fn what_is_sought_is_there() {
+    for entry in catalogue() {
+        for parameter in entry.kind.kind().parameters.iter().filter(|p| p.sought.is_some()) {
+            let at_least = [(parameter.id.to_owned(), "0".to_owned())].into();
+            let search = Search { kinds: vec![entry.kind], at_least, ..Search::default() };
+            assert_eq!(search.finds(entry), Ok(true), "{} of {}", parameter.name, entry.title);
+        }
+    }
+}
+
 #[test]
 fn a_swapped_part_keeps_its_nets_and_is_held_to_its_ratings() {
     let entry = |title: &str| catalogue().iter().find(|e| e.title == title).unwrap().clone();

@@ -35,6 +35,8 @@ pub(crate) const LINE: f64 = 1.25;
 /// Height of a text above its base line, and free room kept around it.
 const ASCENT: f64 = 0.9;
 const AIR: f64 = 0.4;
+/// Room to the left and right of a net's name; less than it keeps from an upright wire.
+const APART: f64 = 0.25;
 
 /// A box on the drawing: left, top, right, bottom.
 type Box = (f64, f64, f64, f64);
@@ -168,7 +170,9 @@ pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
     }
     for net in nets.iter_mut().filter(|net| !is_ground(&net.net)) {
         let name = [net.net.as_str()];
-        let place = names(net).find(|at| taken.free(text_box(*at, &name)));
+        // Side by side, a name and a value would read as one word.
+        let apart = |(l, t, r, b): Box| (l - APART, t, r + APART, b);
+        let place = names(net).find(|at| taken.free(apart(text_box(*at, &name))));
         if let Some(at) = place {
             taken.add(text_box(at, &name));
         }

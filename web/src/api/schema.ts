@@ -1031,6 +1031,8 @@ export interface components {
       id: string;
       /** @description Name shown. */
       name: string;
+      /** @description How it is looked for in the parts catalogue, if it is. */
+      sought?: components["schemas"]["Sought"] | null;
     };
     /** @description A component: its kind, the nets of its pins, its parameters, its place in the drawing. */
     Part: {
@@ -1615,6 +1617,8 @@ export interface components {
       /** @description Its unit. */
       unit: components["schemas"]["Unit"];
     };
+    /** @description How one looks for a value when choosing a part. */
+    Sought: "at_least" | "at_most" | "between";
     /** @description What feeds the supply. */
     SourceDemand: {
       /** @description Frequency of alternating ones; 50 Hz if left out. */

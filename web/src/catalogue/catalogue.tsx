@@ -2,11 +2,45 @@ import { X } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useState } from "react";
 
-import { useCatalogue, useDropPart, type Entry, type EntryListed, type PartKind } from "../api/client";
+import {
+  useCatalogue,
+  useDropPart,
+  type Entry,
+  type EntryListed,
+  type PartKind,
+  type Unit,
+} from "../api/client";
 import { Button } from "../ui/button";
 import { symbol } from "../ui/quantity";
 
 type KindId = PartKind["id"];
+
+/** Limits as typed, by the identifiers of ratings and parameters. */
+interface Limits {
+  at_least: Record<string, string>;
+  at_most: Record<string, string>;
+}
+
+const NO_LIMITS: Limits = { at_least: {}, at_most: {} };
+
+/** A rating or value parts are chosen by, and from which sides. */
+interface Figure {
+  id: string;
+  name: string;
+  unit: Unit;
+  sides: (keyof Limits)[];
+}
+
+/** What parts of a kind are chosen by: all ratings, and the values worth looking for. */
+function figures(kind: PartKind): Figure[] {
+  const ratings = kind.ratings.map((r): Figure => ({ ...r, sides: ["at_least"] }));
+  const values = kind.parameters.flatMap(({ id, name, form, sought }): Figure[] =>
+    sought && form.form === "quantity"
+      ? [{ id, name, unit: form.unit, sides: sought === "between" ? ["at_least", "at_most"] : [sought] }]
+      : [],
+  );
+  return [...ratings, ...values];
+}
 
 interface Props {
   title: string;
@@ -22,13 +56,12 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
   const offered = kinds.filter((k) => !only || only.includes(k.id));
   const [chosen, setKind] = useState<KindId | undefined>(only?.[0]);
   const [text, setText] = useState("");
-  const [least, setLeast] = useState<Record<string, string>>({});
+  const [limits, setLimits] = useState<Limits>(NO_LIMITS);
   const kind = offered.find((k) => k.id === chosen);
   const found = useCatalogue({
     kinds: kind ? [kind.id] : offered.map((k) => k.id),
     text,
-    at_least: kind ? least : {},
-    at_most: {},
+    ...(kind ? limits : NO_LIMITS),
   });
   const kindName = (id: KindId) => kinds.find((k) => k.id === id)?.name ?? id;
   return (
@@ -69,7 +102,7 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
                     title={k?.help}
                     onClick={() => {
                       setKind(k?.id);
-                      setLeast({});
+                      setLimits(NO_LIMITS);
                     }}
                     className={`w-full rounded-sm px-2 py-0.5 text-left ${k?.id === chosen ? "bg-copper-soft" : "hover:bg-ground"}`}
                   >
@@ -80,21 +113,14 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
             </ul>
             <div className="flex min-w-0 grow flex-col">
               {kind && (
-                <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-hairline p-2 text-xs">
-                  {kind.ratings.map((rating) => (
-                    <label key={rating.id} className="flex items-center gap-1">
-                      <span className="text-muted">{rating.name} at least</span>
-                      <input
-                        value={least[rating.id] ?? ""}
-                        onChange={(event) => setLeast({ ...least, [rating.id]: event.target.value })}
-                        spellCheck={false}
-                        className="figures h-6 w-16 rounded-md border border-hairline bg-transparent px-1 text-right"
-                      />
-                      <span className="text-muted">{symbol(rating.unit)}</span>
-                    </label>
+                <div className="grid grid-cols-[repeat(3,auto)] items-center gap-x-5 gap-y-1 border-b border-hairline p-2 text-xs">
+                  {figures(kind).map((figure) => (
+                    <FigureLimits key={figure.id} figure={figure} limits={limits} onChange={setLimits} />
                   ))}
-                  <span className="grow" />
-                  <Button className="h-7 text-xs" onClick={() => onTake(kind.id)}>
+                  <Button
+                    className="col-span-full h-7 justify-self-end text-xs"
+                    onClick={() => onTake(kind.id)}
+                  >
                     {only ? "Usual values" : `${kind.name} with usual values`}
                   </Button>
                 </div>
@@ -121,6 +147,33 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
+  );
+}
+
+const SIDES = { at_least: "at least", at_most: "at most" };
+
+function FigureLimits(props: { figure: Figure; limits: Limits; onChange: (limits: Limits) => void }) {
+  const { figure, limits, onChange } = props;
+  const { id, name, sides } = figure;
+  return (
+    <span className="flex items-center gap-1 whitespace-nowrap text-muted *:first:grow">
+      <span>{name}</span>
+      {sides.map((side) => (
+        <label key={side} className="flex items-center gap-1">
+          {sides.length > 1 ? (side === "at_least" ? "from" : "to") : SIDES[side]}
+          <input
+            value={limits[side][id] ?? ""}
+            onChange={(event) =>
+              onChange({ ...limits, [side]: { ...limits[side], [id]: event.target.value } })
+            }
+            aria-label={`${name} ${SIDES[side]}`}
+            spellCheck={false}
+            className="figures h-6 w-14 rounded-md border border-hairline bg-transparent px-1 text-right text-ink"
+          />
+        </label>
+      ))}
+      <span className="w-6">{symbol(figure.unit)}</span>
+    </span>
   );
 }
 

@@ -4,6 +4,7 @@ import { useState } from "react";
 
 import { useStageForms, type Form, type Stage } from "../api/client";
 import type { Editing } from "../frame/editing";
+import { ITEM, Menu, MenuItem } from "../ui/menu";
 
 interface Props {
   stages: Stage[];
@@ -24,7 +25,6 @@ const KINDS: Record<Stage["kind"], string> = {
   converter: "Converters",
   load: "Loads",
 };
-const CONTENT = "z-20 max-h-[85vh] overflow-auto rounded-md border border-hairline bg-panel p-1 shadow-soft";
 /** What becomes of the stages that follow at a joint. */
 const MANNERS = [
   {
@@ -36,8 +36,6 @@ const MANNERS = [
 ];
 /** Forms stand in two columns where there are many, so that none is out of sight. */
 const width = (forms: Form[]) => (forms.length > 6 ? "w-[600px] columns-2 gap-1" : "w-80");
-const ITEM =
-  "break-inside-avoid cursor-pointer rounded-sm px-2 py-1 outline-none data-[highlighted]:bg-copper-soft data-[state=open]:bg-copper-soft";
 
 /** The quiet + at a joint: what fits there, in the order of the power path. */
 export function AddStage({ stages, after, editing, onAdded }: Props) {
@@ -62,9 +60,11 @@ export function AddStage({ stages, after, editing, onAdded }: Props) {
   const [manner, setManner] = useState("branch");
   const label = after ? `Add a stage after ${after.title}` : "Add a source";
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger asChild>
-        {after ? (
+    <Menu
+      align="start"
+      className={width(fitting(0))}
+      trigger={
+        after ? (
           <button
             type="button"
             aria-label={label}
@@ -80,46 +80,39 @@ export function AddStage({ stages, after, editing, onAdded }: Props) {
           >
             <Plus size={16} /> {label}
           </button>
-        )}
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          className={`${CONTENT} ${width(fitting(0))}`}
-          sideOffset={4}
-          collisionPadding={8}
+        )
+      }
+    >
+      {joints.some((_, joint) => followed(joint)) && (
+        <DropdownMenu.RadioGroup
+          value={manner}
+          onValueChange={setManner}
+          aria-label="How it joins what follows"
+          className="mb-1 flex gap-1 border-b border-hairline pb-1 [column-span:all]"
         >
-          {joints.some((_, joint) => followed(joint)) && (
-            <DropdownMenu.RadioGroup
-              value={manner}
-              onValueChange={setManner}
-              aria-label="How it joins what follows"
-              className="mb-1 flex gap-1 border-b border-hairline pb-1 [column-span:all]"
+          {MANNERS.map(({ id, name, help }) => (
+            <DropdownMenu.RadioItem
+              key={id}
+              value={id}
+              title={help}
+              onSelect={(event) => event.preventDefault()}
+              className={`${ITEM} grow text-center data-[state=checked]:font-semibold data-[state=checked]:text-copper`}
             >
-              {MANNERS.map(({ id, name, help }) => (
-                <DropdownMenu.RadioItem
-                  key={id}
-                  value={id}
-                  title={help}
-                  onSelect={(event) => event.preventDefault()}
-                  className={`${ITEM} grow text-center data-[state=checked]:font-semibold data-[state=checked]:text-copper`}
-                >
-                  {name}
-                </DropdownMenu.RadioItem>
-              ))}
-            </DropdownMenu.RadioGroup>
-          )}
-          {(after ? joints : [undefined]).map((_, joint) => (
-            <div key={joint}>
-              {joints.length > 1 && <p className="px-2 pt-1 text-xs text-muted">Joint {joint + 1}</p>}
-              <Forms
-                forms={fitting(joint)}
-                onForm={(form) => void add(form, joint, manner === "between" && followed(joint))}
-              />
-            </div>
+              {name}
+            </DropdownMenu.RadioItem>
           ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+        </DropdownMenu.RadioGroup>
+      )}
+      {(after ? joints : [undefined]).map((_, joint) => (
+        <div key={joint}>
+          {joints.length > 1 && <p className="px-2 pt-1 text-xs text-muted">Joint {joint + 1}</p>}
+          <Forms
+            forms={fitting(joint)}
+            onForm={(form) => void add(form, joint, manner === "between" && followed(joint))}
+          />
+        </div>
+      ))}
+    </Menu>
   );
 }
 
@@ -133,15 +126,15 @@ function Forms({ forms, onForm }: { forms: Form[]; onForm: (form: Form) => void 
       {forms
         .filter((f) => f.kind === kind)
         .map((form) => (
-          <DropdownMenu.Item
+          <MenuItem
             key={form.id}
-            className={ITEM}
+            className="break-inside-avoid"
             textValue={form.title}
             onSelect={() => onForm(form)}
           >
             <span className="font-semibold">{form.title}</span>
             <span className="block text-xs leading-4 text-muted">{form.help}</span>
-          </DropdownMenu.Item>
+          </MenuItem>
         ))}
     </DropdownMenu.Group>
   ));

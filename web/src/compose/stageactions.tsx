@@ -1,8 +1,7 @@
-import { DropdownMenu } from "radix-ui";
-
 import { useStageForms, type Edit, type Stage, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
+import { Menu, MenuItem } from "../ui/menu";
 
 interface Props {
   shown: SupplyShown;
@@ -34,28 +33,16 @@ export function StageActions({ shown, stage, editing, onStage }: Props) {
       />
       <span className="grow truncate text-xs text-muted">{form?.help}</span>
       {form && others.length > 0 && (
-        <DropdownMenu.Root>
-          <DropdownMenu.Trigger asChild>
-            <Button>Replace by …</Button>
-          </DropdownMenu.Trigger>
-          <DropdownMenu.Portal>
-            <DropdownMenu.Content
-              align="end"
-              collisionPadding={8}
-              className="z-20 max-h-[60vh] overflow-auto rounded-md border border-hairline bg-panel p-1 shadow-soft"
+        <Menu trigger={<Button>Replace by …</Button>}>
+          {others.map((other) => (
+            <MenuItem
+              key={other.id}
+              onSelect={() => compose("replace", { edit: "replace", stage: stage.id, form: other.id })}
             >
-              {others.map((other) => (
-                <DropdownMenu.Item
-                  key={other.id}
-                  className="cursor-pointer rounded-sm px-2 py-1 outline-none data-[highlighted]:bg-copper-soft"
-                  onSelect={() => compose("replace", { edit: "replace", stage: stage.id, form: other.id })}
-                >
-                  {other.title}
-                </DropdownMenu.Item>
-              ))}
-            </DropdownMenu.Content>
-          </DropdownMenu.Portal>
-        </DropdownMenu.Root>
+              {other.title}
+            </MenuItem>
+          ))}
+        </Menu>
       )}
       {stage.after && (
         <Button

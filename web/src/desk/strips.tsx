@@ -1,4 +1,3 @@
-import { DropdownMenu } from "radix-ui";
 import { Plus, X } from "lucide-react";
 import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 
@@ -7,6 +6,7 @@ import { LEFT, traceColour, RIGHT, type Size, type Trace, type View } from "../p
 import { SpanRuler } from "../plot/spanruler";
 import { Strip, zoomed } from "../plot/strip";
 import { Button } from "../ui/button";
+import { Menu, MenuItem } from "../ui/menu";
 import { Notice } from "../ui/states";
 import { SpanTable } from "./spantable";
 
@@ -220,28 +220,19 @@ interface MenuProps {
 
 function SignalMenu({ label, short, offered, onChoose }: MenuProps) {
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger asChild>
+    <Menu
+      className="figures text-sm"
+      trigger={
         <Button look="quiet" className="h-6 text-xs" aria-label={label} title={label}>
           <Plus size={13} /> {!short && label}
         </Button>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          className="figures z-20 max-h-80 overflow-auto rounded-md border border-hairline bg-panel p-1 text-sm shadow-soft"
-        >
-          {offered.map((signal) => (
-            <DropdownMenu.Item
-              key={signal}
-              onSelect={() => onChoose(signal)}
-              className="cursor-pointer rounded-md px-3 py-0.5 outline-none data-[highlighted]:bg-copper-soft"
-            >
-              {signal}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+      }
+    >
+      {offered.map((signal) => (
+        <MenuItem key={signal} className="py-0.5" onSelect={() => onChoose(signal)}>
+          {signal}
+        </MenuItem>
+      ))}
+    </Menu>
   );
 }

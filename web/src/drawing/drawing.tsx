@@ -1,11 +1,13 @@
-import { useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useMemo, useRef, useState } from "react";
 
 import type { Finding, PartKind, SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { AddLine } from "./addline";
 import { NetCard, NoteCard } from "./cards";
 import { useClipboard } from "./clipboard";
+import { gone, useGestures, type End } from "./gestures";
 import { useJoining } from "./joining";
+import { onKey, type KeyDeeds } from "./keys";
 import { aligned, mirrored, moved, turned, type Change } from "./partedits";
 import { NetShape, NoteShape, PartShape, Picture } from "./shapes";
 import { Tools } from "./tools";
@@ -21,31 +23,12 @@ interface Props {
   editing: Editing;
 }
 
-/** What the pointer is doing, from where it went down (grid squares) to where it is now. */
-type Gesture = { from: Point; at: Point; client: Point; far: boolean } & (
-  | { kind: "move"; parts: string[]; part: string; extend: boolean }
-  | { kind: "note"; note: number }
-  | { kind: "net"; net: string }
-  | { kind: "line"; pin: [string, string] }
-  | { kind: "frame" }
-  | { kind: "pan"; view: View }
-);
-
-/** Pixels the pointer may wander before a click is a drag. */
-const STEADY = 4;
-const ARROWS: Record<string, [number, number]> = {
-  ArrowLeft: [-1, 0],
-  ArrowRight: [1, 0],
-  ArrowUp: [0, -1],
-  ArrowDown: [0, 1],
-};
-
 /** The circuit as the server laid it out, in grid squares, and everything one does to it by hand. */
 export function Drawing({ shown, kinds, findings, selected, stage, onSelect, editing }: Props) {
   const { drawing, document: supply } = shown;
-  const svg = useRef<SVGSVGElement>(null);
-  const { view, grid, zoom, pan, fit } = useViewport(svg, drawing, stage);
-  const [gesture, setGesture] = useState<Gesture>();
+  const frame = useRef<HTMLDivElement>(null);
+  const viewport = useViewport(frame, drawing, stage);
+  const { view, sheet, zoom, fit } = viewport;
   const [line, setLine] = useState(false);
   const [net, setNet] = useState<{ name: string; at: { left: number; top: number } }>();
   const [note, setNote] = useState<{ index: number; at: { left: number; top: number } }>();
@@ -58,162 +41,87 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
   const places = useMemo(() => new Map(drawing.parts.map((p) => [p.id, p.at])), [drawing]);
   const pins = (name: string) =>
     supply.parts?.flatMap((p) =>
-      Object.entries(p.pins).flatMap(([pin, on]) =>
-        on === name ? ([[p.id, pin]] as [string, string][]) : [],
-      ),
+      Object.entries(p.pins).flatMap(([pin, on]) => (on === name ? ([[p.id, pin]] as End[]) : [])),
     ) ?? [];
-  const netOf = ([part, pin]: [string, string]) => supply.parts?.find((p) => p.id === part)?.pins[pin];
+  const netOf = ([part, pin]: End) => supply.parts?.find((p) => p.id === part)?.pins[pin];
   const middle: [number, number] = [
     Math.round(view.x + view.width / 2),
     Math.round(view.y + view.height / 2),
   ];
   const { copy, paste, duplicate } = useClipboard(supply, editing, onSelect);
 
-  const named = selected.length > 3 ? `${selected.length} parts` : selected.join(", ");
-  const change = (what: string, edit: Change) => editing.change(`${what} ${named}`, edit);
-  const remove = () => {
-    void editing.compose(`remove ${named}`, { edit: "remove_parts", parts: selected });
+  const onParts = (what: string, parts: string[], edit: Change) =>
+    editing.change(`${what} ${named(parts)}`, edit);
+  const move = (parts: string[], dx: number, dy: number) =>
+    onParts("move", parts, moved(parts, places, dx, dy));
+  const turn = (parts: string[]) => onParts("turn", parts, turned(parts, places));
+  const mirror = (parts: string[]) => onParts("mirror", parts, mirrored(parts, places));
+  const remove = (parts: string[]) => {
+    void editing.compose(`remove ${named(parts)}`, { edit: "remove_parts", parts });
     onSelect([]);
   };
-
+  const select = (parts: string[]) => {
+    setNet(undefined);
+    setNote(undefined);
+    onSelect(parts);
+  };
   const beside = (client: Point) => {
-    const box = svg.current?.getBoundingClientRect();
+    const box = frame.current?.getBoundingClientRect();
     const [left, top] = [client.x - (box?.left ?? 0), client.y - (box?.top ?? 0)];
     return { left: Math.max(4, Math.min(left + 8, (box?.width ?? 0) - 250)), top: top + 48 };
   };
-
-  const onDown = (event: PointerEvent<SVGSVGElement>) => {
-    if (event.button !== 0) return;
-    const target = event.target as Element;
-    const from = grid(event);
-    const base = { from, at: from, client: { x: event.clientX, y: event.clientY }, far: false };
-    const part = target.closest("[data-part]")?.getAttribute("data-part");
-    const pin = target.closest("[data-pin]")?.getAttribute("data-pin");
-    const onNet = target.closest("[data-net]")?.getAttribute("data-net");
-    const onNote = target.closest("[data-note]")?.getAttribute("data-note");
-    event.currentTarget.setPointerCapture(event.pointerId);
-    setNet(undefined);
-    setNote(undefined);
-    if (part && pin && !event.shiftKey) setGesture({ ...base, kind: "line", pin: [part, pin] });
-    else if (part) {
-      const extend = event.shiftKey;
-      const parts = selected.includes(part) ? selected : extend ? [...selected, part] : [part];
-      setGesture({ ...base, kind: "move", parts, part, extend });
-    } else if (onNote) setGesture({ ...base, kind: "note", note: Number(onNote) });
-    else if (onNet) setGesture({ ...base, kind: "net", net: onNet });
-    else if (event.shiftKey) setGesture({ ...base, kind: "frame" });
-    else setGesture({ ...base, kind: "pan", view });
+  const { gesture, handlers } = useGestures(selected, viewport, {
+    select,
+    moveParts: move,
+    selectWithin: (a, b) => {
+      const within = (at: number, from: number, to: number) =>
+        Math.min(from, to) <= at && at <= Math.max(from, to);
+      const inside = drawing.parts.filter(({ at }) => within(at.x, a.x, b.x) && within(at.y, a.y, b.y));
+      select(inside.map((p) => p.id));
+    },
+    moveNote: (note, dx, dy) =>
+      editing.change("move a note", (document) => {
+        const moving = document.texts?.[note];
+        if (moving) [moving.x, moving.y] = [moving.x + dx, moving.y + dy];
+      }),
+    openNote: (index, client) => {
+      setNet(undefined);
+      setNote({ index, at: beside(client) });
+    },
+    openNet: (name, client) => {
+      setNote(undefined);
+      setNet({ name, at: beside(client) });
+    },
+    join: (from, target) => {
+      const onNet = typeof target === "string";
+      const to = onNet ? pins(target)[0] : target;
+      if (!to || (to[0] === from[0] && to[1] === from[1])) return;
+      const what = `join ${from[0]} to ${onNet ? target : to[0]}`;
+      void join(what, netOf(from), netOf(to), { edit: "connect", from, to, join: false });
+    },
+  });
+  const keys: KeyDeeds = {
+    copy,
+    paste,
+    duplicate,
+    selectAll: () => onSelect(drawing.parts.map((p) => p.id)),
+    select: onSelect,
+    addLine: () => setLine(true),
+    zoom,
+    fit,
+    move,
+    turn,
+    mirror,
+    remove,
   };
-
-  const onMove = (event: PointerEvent<SVGSVGElement>) => {
-    if (!gesture) return;
-    const [dx, dy] = [event.clientX - gesture.client.x, event.clientY - gesture.client.y];
-    const far = gesture.far || Math.hypot(dx, dy) > STEADY;
-    if (!far) return;
-    if (gesture.kind === "pan") {
-      const scale = svg.current?.getScreenCTM()?.a ?? 1;
-      pan(gesture.view, dx / scale, dy / scale);
-    }
-    setGesture({ ...gesture, at: grid(event), far });
-  };
-
-  const onUp = (event: PointerEvent<SVGSVGElement>) => {
-    if (!gesture) return;
-    setGesture(undefined);
-    const { from, at, far } = gesture;
-    const [dx, dy] = [Math.round(at.x - from.x), Math.round(at.y - from.y)];
-    switch (gesture.kind) {
-      case "move":
-        if (far && (dx !== 0 || dy !== 0)) {
-          editing.change(`move ${gesture.parts.join(", ")}`, moved(gesture.parts, places, dx, dy));
-        } else if (gesture.extend) {
-          const without = selected.filter((id) => id !== gesture.part);
-          onSelect(without.length < selected.length ? without : [...selected, gesture.part]);
-        } else onSelect([gesture.part]);
-        break;
-      case "note":
-        if (!far) setNote({ index: gesture.note, at: beside(gesture.client) });
-        else
-          editing.change("move a note", (document) => {
-            const moving = document.texts?.[gesture.note];
-            if (moving) [moving.x, moving.y] = [moving.x + dx, moving.y + dy];
-          });
-        break;
-      case "net":
-        if (!far) setNet({ name: gesture.net, at: beside(gesture.client) });
-        break;
-      case "line":
-        if (far) drop(gesture.pin, event);
-        else onSelect([gesture.pin[0]]);
-        break;
-      case "frame": {
-        const inside = (p: Point) =>
-          Math.min(from.x, at.x) <= p.x &&
-          p.x <= Math.max(from.x, at.x) &&
-          Math.min(from.y, at.y) <= p.y &&
-          p.y <= Math.max(from.y, at.y);
-        onSelect(drawing.parts.filter((p) => inside(p.at)).map((p) => p.id));
-        break;
-      }
-      case "pan":
-        if (!far) onSelect([]);
-    }
-  };
-
-  /** Joins the pin a line was pulled from to what lies where it ended. */
-  const drop = (pin: [string, string], event: PointerEvent) => {
-    const target = document.elementFromPoint(event.clientX, event.clientY);
-    const [part, end] = [
-      target?.closest("[data-part]")?.getAttribute("data-part"),
-      target?.closest("[data-pin]")?.getAttribute("data-pin"),
-    ];
-    const onNet = target?.closest("[data-net]")?.getAttribute("data-net");
-    const to: [string, string] | undefined = part && end ? [part, end] : onNet ? pins(onNet)[0] : undefined;
-    if (!to || (to[0] === pin[0] && to[1] === pin[1])) return;
-    const what = `join ${pin[0]} to ${onNet ?? to[0]}`;
-    void join(what, netOf(pin), netOf(to), { edit: "connect", from: pin, to, join: false });
-  };
-
-  const onKey = (event: KeyboardEvent) => {
-    // What is typed into a field of a card is not meant for the drawing.
-    if (event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement) return;
-    const target = (event.target as Element).closest("[data-part]")?.getAttribute("data-part");
-    const control = event.ctrlKey || event.metaKey;
-    const focused = target && !selected.includes(target) ? [target] : selected;
-    if (control && !event.altKey) {
-      if (event.key === "c" && focused.length > 0) copy(focused);
-      else if (event.key === "v") paste();
-      else if (event.key === "d" && focused.length > 0) duplicate(focused);
-      else if (event.key === "a") onSelect(drawing.parts.map((p) => p.id));
-      else return;
-    } else if (event.altKey) return;
-    else if (event.key === "/") setLine(true);
-    else if (event.key === "+") zoom(0.8);
-    else if (event.key === "-") zoom(1.25);
-    else if (event.key === "0") fit();
-    else if (focused.length > 0 || target) {
-      const each = focused.length > 0 ? focused : [];
-      const arrow = ARROWS[event.key];
-      const what = each.length > 3 ? `${each.length} parts` : each.join(", ");
-      if ((event.key === "Enter" || event.key === " ") && target) {
-        onSelect(event.shiftKey ? [...new Set([...selected, target])] : [target]);
-      } else if (arrow) editing.change(`move ${what}`, moved(each, places, ...arrow));
-      else if (event.key === "t") editing.change(`turn ${what}`, turned(each, places));
-      else if (event.key === "m") editing.change(`mirror ${what}`, mirrored(each, places));
-      else if (event.key === "Delete") {
-        void editing.compose(`remove ${what}`, { edit: "remove_parts", parts: each });
-        onSelect([]);
-      } else return;
-    } else return;
-    event.preventDefault();
-  };
-
-  const moving = gesture?.kind === "move" && gesture.far ? gesture : undefined;
-  const [dx, dy] = gesture
-    ? [Math.round(gesture.at.x - gesture.from.x), Math.round(gesture.at.y - gesture.from.y)]
-    : [0, 0];
+  const moving = gesture?.kind === "move" ? gesture : undefined;
+  const [dx, dy] = gesture ? gone(gesture) : [0, 0];
   return (
-    <div className="relative flex h-full flex-col bg-ground" data-testid="drawing" onKeyDown={onKey}>
+    <div
+      className="relative flex h-full flex-col bg-ground"
+      data-testid="drawing"
+      onKeyDown={(event) => onKey(event, selected, keys)}
+    >
       <Tools
         shown={shown}
         kinds={kinds}
@@ -222,11 +130,11 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
         editing={editing}
         onLine={() => setLine(true)}
         onFit={fit}
-        onTurn={() => change("turn", turned(selected, places))}
-        onMirror={() => change("mirror", mirrored(selected, places))}
-        onAlign={(along) => change("align", aligned(selected, places, along))}
+        onTurn={() => turn(selected)}
+        onMirror={() => mirror(selected)}
+        onAlign={(along) => onParts("align", selected, aligned(selected, places, along))}
         onDuplicate={() => duplicate(selected)}
-        onRemove={remove}
+        onRemove={() => remove(selected)}
       />
       {line && (
         <AddLine
@@ -235,73 +143,74 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
           onClose={() => setLine(false)}
         />
       )}
-      <svg
-        ref={svg}
-        className="min-h-0 w-full grow touch-none will-change-transform select-none"
-        viewBox={`${view.x} ${view.y} ${view.width} ${view.height}`}
-        role="group"
-        tabIndex={0}
-        aria-label="Circuit drawing; + and − zoom, 0 shows all of it, / adds a part"
-        fill="none"
-        stroke="var(--ink)"
-        strokeWidth={0.14}
-        strokeLinecap="round"
-        strokeLinejoin="round"
-        onPointerDown={onDown}
-        onPointerMove={onMove}
-        onPointerUp={onUp}
-        onPointerCancel={() => setGesture(undefined)}
-      >
-        {drawing.nets.map((drawn, i) => (
-          <NetShape key={`${drawn.net} ${i}`} net={drawn} faded={stage !== undefined} />
-        ))}
-        {drawing.parts.map((drawn) => {
-          const drags = moving?.parts.includes(drawn.id) ?? false;
-          return (
-            <PartShape
-              key={drawn.id}
-              drawn={drawn}
-              kind={kind.get(drawn.kind)}
-              chosen={selected.includes(drawn.id)}
-              marked={marked.has(drawn.id)}
-              faded={drags || (stage !== undefined && drawn.stage !== stage) || bypassed(supply, drawn.stage)}
+      <div ref={frame} className="relative min-h-0 grow touch-none overflow-hidden" {...handlers}>
+        <svg
+          {...sheet}
+          className="absolute inset-0 h-full w-full overflow-visible will-change-transform select-none"
+          role="group"
+          tabIndex={0}
+          aria-label="Circuit drawing; + and − zoom, 0 shows all of it, / adds a part"
+          fill="none"
+          stroke="var(--ink)"
+          strokeWidth={0.14}
+          strokeLinecap="round"
+          strokeLinejoin="round"
+        >
+          {drawing.nets.map((drawn, i) => (
+            <NetShape key={`${drawn.net} ${i}`} net={drawn} faded={stage !== undefined} />
+          ))}
+          {drawing.parts.map((drawn) => {
+            const drags = moving?.parts.includes(drawn.id) ?? false;
+            return (
+              <PartShape
+                key={drawn.id}
+                drawn={drawn}
+                kind={kind.get(drawn.kind)}
+                chosen={selected.includes(drawn.id)}
+                marked={marked.has(drawn.id)}
+                faded={
+                  drags || (stage !== undefined && drawn.stage !== stage) || bypassed(supply, drawn.stage)
+                }
+              />
+            );
+          })}
+          {drawing.notes.map((drawn, index) => {
+            const drags = gesture?.kind === "note" && gesture.note === index;
+            return (
+              <NoteShape key={index} note={drawn} index={index} dx={drags ? dx : 0} dy={drags ? dy : 0} />
+            );
+          })}
+          {gesture?.kind === "line" && (
+            <path
+              d={`M${gesture.from.x} ${gesture.from.y} L${gesture.at.x} ${gesture.at.y}`}
+              stroke="var(--copper)"
+              strokeDasharray="0.6 0.4"
+              pointerEvents="none"
             />
-          );
-        })}
-        {drawing.notes.map((drawn, index) => {
-          const drags = gesture?.kind === "note" && gesture.far && gesture.note === index;
-          return <NoteShape key={index} note={drawn} index={index} dx={drags ? dx : 0} dy={drags ? dy : 0} />;
-        })}
-        {gesture?.kind === "line" && gesture.far && (
-          <path
-            d={`M${gesture.from.x} ${gesture.from.y} L${gesture.at.x} ${gesture.at.y}`}
-            stroke="var(--copper)"
-            strokeDasharray="0.6 0.4"
-            pointerEvents="none"
+          )}
+          {gesture?.kind === "frame" && (
+            <rect
+              x={Math.min(gesture.from.x, gesture.at.x)}
+              y={Math.min(gesture.from.y, gesture.at.y)}
+              width={Math.abs(gesture.at.x - gesture.from.x)}
+              height={Math.abs(gesture.at.y - gesture.from.y)}
+              fill="var(--copper-soft)"
+              fillOpacity={0.4}
+              stroke="var(--copper)"
+              strokeWidth={0.1}
+            />
+          )}
+        </svg>
+        {moving && (
+          <Lifted
+            view={view}
+            parts={drawing.parts.filter((p) => moving.parts.includes(p.id))}
+            kinds={kind}
+            dx={dx}
+            dy={dy}
           />
         )}
-        {gesture?.kind === "frame" && gesture.far && (
-          <rect
-            x={Math.min(gesture.from.x, gesture.at.x)}
-            y={Math.min(gesture.from.y, gesture.at.y)}
-            width={Math.abs(gesture.at.x - gesture.from.x)}
-            height={Math.abs(gesture.at.y - gesture.from.y)}
-            fill="var(--copper-soft)"
-            fillOpacity={0.4}
-            stroke="var(--copper)"
-            strokeWidth={0.1}
-          />
-        )}
-      </svg>
-      {moving && (
-        <Lifted
-          view={view}
-          parts={drawing.parts.filter((p) => moving.parts.includes(p.id))}
-          kinds={kind}
-          dx={dx}
-          dy={dy}
-        />
-      )}
+      </div>
       {net && (
         <NetCard
           key={net.name}
@@ -353,7 +262,7 @@ interface LiftedProps {
 function Lifted({ view, parts, kinds, dx, dy }: LiftedProps) {
   return (
     <svg
-      className="pointer-events-none absolute inset-x-0 top-9 bottom-0 h-[calc(100%-36px)] w-full contain-strict will-change-transform"
+      className="pointer-events-none absolute inset-0 h-full w-full contain-strict will-change-transform"
       viewBox={`${view.x} ${view.y} ${view.width} ${view.height}`}
       aria-hidden="true"
       fill="none"
@@ -369,6 +278,11 @@ function Lifted({ view, parts, kinds, dx, dy }: LiftedProps) {
       </g>
     </svg>
   );
+}
+
+/** Parts as the history names them. */
+function named(parts: string[]): string {
+  return parts.length > 3 ? `${parts.length} parts` : parts.join(", ");
 }
 
 function bypassed(supply: SupplyShown["document"], stage?: string | null): boolean {

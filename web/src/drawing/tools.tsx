@@ -11,13 +11,13 @@ import {
   StickyNote,
   Trash2,
 } from "lucide-react";
-import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 
 import type { PartKind, SupplyShown } from "../api/client";
 import { CatalogueDialog } from "../catalogue/catalogue";
 import type { Editing } from "../frame/editing";
 import { ToolButton } from "../ui/toolbutton";
+import { Menu, MenuItem } from "../ui/menu";
 import { savePicture } from "./picture";
 
 interface Props {
@@ -35,9 +35,6 @@ interface Props {
   onDuplicate: () => void;
   onRemove: () => void;
 }
-
-const ITEM =
-  "block w-full cursor-pointer rounded-sm px-2 py-1 outline-none data-[highlighted]:bg-copper-soft text-left";
 
 /** What can be put into the drawing, done to what is chosen in it, and made of all of it. */
 export function Tools(props: Props) {
@@ -103,28 +100,21 @@ export function Tools(props: Props) {
         Size all
       </ToolButton>
       {tool("Show all of it", "Show all of it (0)", Maximize, props.onFit)}
-      <DropdownMenu.Root>
-        <DropdownMenu.Trigger asChild>
+      <Menu
+        className="text-sm"
+        trigger={
           <ToolButton label="Save the drawing" title="Save the drawing as a picture">
             <FileImage size={15} />
           </ToolButton>
-        </DropdownMenu.Trigger>
-        <DropdownMenu.Portal>
-          <DropdownMenu.Content
-            align="end"
-            className="z-20 rounded-md border border-hairline bg-panel p-1 text-sm shadow-soft"
-          >
-            <DropdownMenu.Item asChild>
-              <a className={ITEM} href={`/api/supplies/${shown.id}/drawing.svg`} download={`${name}.svg`}>
-                As SVG
-              </a>
-            </DropdownMenu.Item>
-            <DropdownMenu.Item className={ITEM} onSelect={() => void savePicture(shown.id, name)}>
-              As PNG
-            </DropdownMenu.Item>
-          </DropdownMenu.Content>
-        </DropdownMenu.Portal>
-      </DropdownMenu.Root>
+        }
+      >
+        <MenuItem asChild>
+          <a className="block" href={`/api/supplies/${shown.id}/drawing.svg`} download={`${name}.svg`}>
+            As SVG
+          </a>
+        </MenuItem>
+        <MenuItem onSelect={() => void savePicture(shown.id, name)}>As PNG</MenuItem>
+      </Menu>
       {adding && (
         <CatalogueDialog
           title="Add a part"

@@ -1,4 +1,4 @@
-import { useEffect, useState, type RefObject } from "react";
+import { useEffect, useRef, useState, type RefObject } from "react";
 
 import type { SupplyShown } from "../api/client";
 
@@ -53,29 +53,69 @@ function zoomed(view: View, about: Point, factor: number, whole: View): View {
   };
 }
 
-/** Zoom and pan of the drawing; as long as neither was used, it follows the drawing and the chosen stage. */
-export function useViewport(svg: RefObject<SVGSVGElement | null>, drawing: DrawingShown, stage?: string) {
+/** Pixels per grid square where a view is fitted into a box. */
+function scale(view: View, box: { width: number; height: number }): number {
+  return Math.min(box.width / view.width, box.height / view.height);
+}
+
+function centre(view: View): Point {
+  return { x: view.x + view.width / 2, y: view.y + view.height / 2 };
+}
+
+/** What the sheet is laid out for while it is zoomed or panned, and the box it lies in. */
+interface Held {
+  view: View;
+  box: { width: number; height: number };
+}
+
+/** Milliseconds after which a zoomed or panned sheet is laid out anew. */
+const SETTLED = 150;
+
+export type Viewport = ReturnType<typeof useViewport>;
+
+/** Zoom and pan of the drawing in its frame; as long as neither was used, it follows the drawing and the chosen
+ * stage. Laying out a large drawing takes longer than a frame of the screen, so while it is zoomed or panned the
+ * sheet as it was is shifted and stretched. */
+export function useViewport(frame: RefObject<HTMLElement | null>, drawing: DrawingShown, stage?: string) {
   const fitting = framed(drawing, stage);
   const [own, setOwn] = useState<View>();
+  const [held, setHeld] = useState<Held>();
+  const settling = useRef<ReturnType<typeof setTimeout>>(undefined);
   const [seen, setSeen] = useState(stage);
   if (seen !== stage) {
     setSeen(stage);
     setOwn(undefined);
+    setHeld(undefined);
   }
   const view = own ?? fitting;
   const grid = (client: { clientX: number; clientY: number }): Point => {
-    const matrix = svg.current?.getScreenCTM();
-    if (!matrix) return { x: 0, y: 0 };
-    const { x, y } = new DOMPoint(client.clientX, client.clientY).matrixTransform(matrix.inverse());
-    return { x, y };
+    const box = frame.current?.getBoundingClientRect();
+    const { x, y } = centre(view);
+    if (!box) return { x, y };
+    const s = scale(view, box);
+    return {
+      x: x + (client.clientX - box.left - box.width / 2) / s,
+      y: y + (client.clientY - box.top - box.height / 2) / s,
+    };
+  };
+  const look = (next: View) => {
+    const box = frame.current?.getBoundingClientRect();
+    if (box) setHeld((held) => held ?? { view, box: { width: box.width, height: box.height } });
+    setOwn(next);
+    clearTimeout(settling.current);
+    settling.current = setTimeout(() => setHeld(undefined), SETTLED);
   };
   const whole = framed(drawing, undefined);
-  const zoom = (factor: number, about?: Point) =>
-    setOwn(zoomed(view, about ?? { x: view.x + view.width / 2, y: view.y + view.height / 2 }, factor, whole));
-  const pan = (from: View, dx: number, dy: number) => setOwn({ ...from, x: from.x - dx, y: from.y - dy });
+  const zoom = (factor: number, about?: Point) => look(zoomed(view, about ?? centre(view), factor, whole));
+  /** Shifts a view by pixels. */
+  const pan = (from: View, dx: number, dy: number) => {
+    const box = frame.current?.getBoundingClientRect();
+    const s = box ? scale(from, box) : 1;
+    look({ ...from, x: from.x - dx / s, y: from.y - dy / s });
+  };
   // React listens to the wheel passively, which cannot keep the page from scrolling.
   useEffect(() => {
-    const element = svg.current;
+    const element = frame.current;
     if (!element) return;
     const onWheel = (event: WheelEvent) => {
       event.preventDefault();
@@ -84,5 +124,27 @@ export function useViewport(svg: RefObject<SVGSVGElement | null>, drawing: Drawi
     element.addEventListener("wheel", onWheel, { passive: false });
     return () => element.removeEventListener("wheel", onWheel);
   });
-  return { view, grid, zoom, pan, fit: () => setOwn(undefined) };
+  useEffect(() => () => clearTimeout(settling.current), []);
+  const laidOut = held?.view ?? view;
+  return {
+    view,
+    grid,
+    zoom,
+    pan,
+    fit: () => {
+      setHeld(undefined);
+      setOwn(undefined);
+    },
+    /** How the sheet is laid out, and what is done to it as a whole. */
+    sheet: {
+      viewBox: `${laidOut.x} ${laidOut.y} ${laidOut.width} ${laidOut.height}`,
+      style: held && { transform: shifted(held, view) },
+    },
+  };
+}
+
+/** What turns a sheet laid out for one view into another, about its middle. */
+function shifted({ view: laidOut, box }: Held, view: View): string {
+  const [was, is, s] = [centre(laidOut), centre(view), scale(view, box)];
+  return `translate(${(was.x - is.x) * s}px, ${(was.y - is.y) * s}px) scale(${s / scale(laidOut, box)})`;
 }

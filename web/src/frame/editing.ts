@@ -56,6 +56,8 @@ export function useEditing(shown: SupplyShown) {
     change: (what: string, change: (document: Supply) => void) => {
       const next = structuredClone(supply);
       change(next);
+      // What leaves all as it was is no step to undo and no revision.
+      if (JSON.stringify(next) === JSON.stringify(supply)) return;
       remember(what);
       store(next);
     },

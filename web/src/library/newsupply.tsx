@@ -1,10 +1,10 @@
 import { ChevronDown, FileUp, Plus } from "lucide-react";
-import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import { useBeginFromTemplate, useCreateSupply, useTemplates, type Supply } from "../api/client";
 import { Button } from "../ui/button";
+import { Menu, MenuItem } from "../ui/menu";
 
 /** What most supplies of the trade are fed from; the requirements view is where it is changed. */
 const EMPTY: Supply = {
@@ -58,35 +58,29 @@ export function NewSupply() {
       <Button onClick={() => file.current?.click()}>
         <FileUp size={16} /> Import
       </Button>
-      <DropdownMenu.Root>
-        <DropdownMenu.Trigger asChild>
+      <Menu
+        className="w-96"
+        trigger={
           <Button>
             From a template <ChevronDown size={14} />
           </Button>
-        </DropdownMenu.Trigger>
-        <DropdownMenu.Portal>
-          <DropdownMenu.Content
-            align="end"
-            className="z-20 w-96 rounded-md border border-hairline bg-panel p-1 shadow-soft"
+        }
+      >
+        {templates.data?.map(({ id, title, help }) => (
+          <MenuItem
+            key={id}
+            textValue={title}
+            onSelect={() =>
+              template.mutate(id, {
+                onSuccess: (made) => void navigate(`/supplies/${made.id}/requirements`),
+              })
+            }
           >
-            {templates.data?.map(({ id, title, help }) => (
-              <DropdownMenu.Item
-                key={id}
-                textValue={title}
-                className="cursor-pointer rounded-sm px-2 py-1 outline-none data-[highlighted]:bg-copper-soft"
-                onSelect={() =>
-                  template.mutate(id, {
-                    onSuccess: (made) => void navigate(`/supplies/${made.id}/requirements`),
-                  })
-                }
-              >
-                <span className="font-semibold">{title}</span>
-                <span className="block text-xs leading-4 text-muted">{help}</span>
-              </DropdownMenu.Item>
-            ))}
-          </DropdownMenu.Content>
-        </DropdownMenu.Portal>
-      </DropdownMenu.Root>
+            <span className="font-semibold">{title}</span>
+            <span className="block text-xs leading-4 text-muted">{help}</span>
+          </MenuItem>
+        ))}
+      </Menu>
       <Button look="main" disabled={create.isPending} onClick={() => begin(EMPTY, "requirements")}>
         <Plus size={16} /> New supply
       </Button>

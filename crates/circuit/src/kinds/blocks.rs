@@ -16,16 +16,23 @@ pub(super) const AMPLIFIER: Kind = Kind {
     ],
     parameters: &[
         quantity("gain", "Open-loop gain", Unit::One, "100k", (1.0, 1e9), "Voltage gain at low frequency."),
-        headline(quantity(
+        headline(sought_least(quantity(
             "gain_bandwidth",
             "Gain-bandwidth product",
             Unit::Hertz,
             "1M",
             (1.0, 1e11),
             "Frequency at which the gain has fallen to one.",
-        )),
+        ))),
         quantity("second_pole", "Second pole", Unit::Hertz, "5M", (1.0, 1e12), "Frequency of the second pole."),
-        quantity("slew_rate", "Slew rate", Unit::VoltPerSecond, "500k", (1.0, 1e13), "Fastest change of the output."),
+        sought_least(quantity(
+            "slew_rate",
+            "Slew rate",
+            Unit::VoltPerSecond,
+            "500k",
+            (1.0, 1e13),
+            "Fastest change of the output.",
+        )),
         quantity(
             "headroom_high",
             "Headroom above",
@@ -113,14 +120,14 @@ pub(super) const SHUNT_REFERENCE: Kind = Kind {
     help: "Draws cathode current so that its reference input stays at the reference voltage.",
     pins: &[pin("k", "cathode"), pin("a", "anode"), pin("ref", "reference")],
     parameters: &[
-        headline(quantity(
+        headline(sought_between(quantity(
             "reference_voltage",
             "Reference voltage",
             Unit::Volt,
             "2.495",
             (0.1, 100.0),
             "Voltage of the reference input against the anode.",
-        )),
+        ))),
         quantity(
             "transconductance",
             "Transconductance",
@@ -182,15 +189,22 @@ pub(super) const SERIES_REFERENCE: Kind = Kind {
     help: "Holds a precise voltage between output and common, sourcing and sinking a small current.",
     pins: &[pin("in", "input"), pin("out", "output"), pin("com", "common")],
     parameters: &[
-        headline(quantity("voltage", "Reference voltage", Unit::Volt, "2.5", (0.1, 100.0), "Output voltage.")),
-        quantity(
+        headline(sought_between(quantity(
+            "voltage",
+            "Reference voltage",
+            Unit::Volt,
+            "2.5",
+            (0.1, 100.0),
+            "Output voltage.",
+        ))),
+        sought_most(quantity(
             "dropout",
             "Dropout voltage",
             Unit::Volt,
             "0.3",
             (0.0, 20.0),
             "Least voltage from input to output at the largest output current.",
-        ),
+        )),
         quantity("source_limit", "Largest output current", Unit::Ampere, "10m", (1e-6, 10.0), "Current sourced."),
         quantity("sink_limit", "Largest sunk current", Unit::Ampere, "10m", (0.0, 10.0), "Current sunk."),
         quantity(
@@ -244,31 +258,32 @@ pub(super) const REGULATOR: Kind = Kind {
             help: "Positive regulators take current from a higher input, negative ones from a lower.",
             form: Form::Choice { options: &[("positive", "positive"), ("negative", "negative")], default: "positive" },
             headline: false,
+            sought: None,
         },
-        headline(quantity(
+        headline(sought_between(quantity(
             "voltage",
             "Regulated voltage",
             Unit::Volt,
             "5",
             (0.1, 1e3),
             "Magnitude between output and common; 1.25 V for most adjustable ones.",
-        )),
-        quantity(
+        ))),
+        sought_most(quantity(
             "dropout",
             "Dropout voltage",
             Unit::Volt,
             "2",
             (0.0, 20.0),
             "Least voltage from input to output at rated current.",
-        ),
-        quantity(
+        )),
+        sought_least(quantity(
             "rated_current",
             "Rated current",
             Unit::Ampere,
             "1",
             (1e-6, 1e3),
             "Output current the dropout is given for.",
-        ),
+        )),
         quantity("current_limit", "Current limit", Unit::Ampere, "1.5", (1e-6, 1e3), "Largest output current."),
         quantity(
             "line_regulation",

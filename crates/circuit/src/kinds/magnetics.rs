@@ -165,6 +165,7 @@ pub(super) const HYSTERETIC_TRANSFORMER: Kind = Kind {
                 default: "silicon_steel",
             },
             headline: false,
+            sought: None,
         },
         quantity(
             "saturation_magnetisation",

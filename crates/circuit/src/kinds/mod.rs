@@ -109,6 +109,20 @@ pub struct Parameter {
     pub form: Form,
     /// Whether the value stands beside the symbol.
     pub headline: bool,
+    /// How it is looked for in the parts catalogue, if it is.
+    pub sought: Option<Sought>,
+}
+
+/// How one looks for a value when choosing a part.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Sought {
+    /// The more the better.
+    AtLeast,
+    /// The less the better.
+    AtMost,
+    /// Between two limits.
+    Between,
 }
 
 /// What may be entered for a parameter.
@@ -262,12 +276,36 @@ const fn quantity(
     (min, max): (f64, f64),
     help: &'static str,
 ) -> Parameter {
-    Parameter { id, name, help, form: Form::Quantity { unit, default, min, max, meant_as: None }, headline: false }
+    Parameter {
+        id,
+        name,
+        help,
+        form: Form::Quantity { unit, default, min, max, meant_as: None },
+        headline: false,
+        sought: None,
+    }
 }
 
 const fn headline(mut parameter: Parameter) -> Parameter {
     parameter.headline = true;
     parameter
+}
+
+const fn sought(mut parameter: Parameter, how: Sought) -> Parameter {
+    parameter.sought = Some(how);
+    parameter
+}
+
+const fn sought_least(parameter: Parameter) -> Parameter {
+    sought(parameter, Sought::AtLeast)
+}
+
+const fn sought_most(parameter: Parameter) -> Parameter {
+    sought(parameter, Sought::AtMost)
+}
+
+const fn sought_between(parameter: Parameter) -> Parameter {
+    sought(parameter, Sought::Between)
 }
 
 const fn rating(id: &'static str, name: &'static str, unit: Unit, stress: Stress) -> Rating {

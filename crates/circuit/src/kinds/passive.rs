@@ -9,7 +9,14 @@ pub(super) const RESISTOR: Kind = Kind {
     help: "An ohmic resistor.",
     pins: &TWO_ENDS,
     parameters: &[
-        headline(quantity("resistance", "Resistance", Unit::Ohm, "1k", (1e-9, ANY), "Resistance at 25 °C.")),
+        headline(sought_between(quantity(
+            "resistance",
+            "Resistance",
+            Unit::Ohm,
+            "1k",
+            (1e-9, ANY),
+            "Resistance at 25 °C.",
+        ))),
         quantity(
             "temperature_coefficient",
             "Temperature coefficient",
@@ -32,15 +39,15 @@ pub(super) const CAPACITOR: Kind = Kind {
     help: "A linear capacitor with its equivalent series resistance, inductance and leakage.",
     pins: &PLUS_MINUS,
     parameters: &[
-        headline(quantity(
+        headline(sought_least(quantity(
             "capacitance",
             "Capacitance",
             Unit::Farad,
             "100u",
             (1e-18, 1e3),
             "Capacitance; must be above zero.",
-        )),
-        quantity("esr", "ESR", Unit::Ohm, "0", (0.0, 1e9), "Equivalent series resistance."),
+        ))),
+        sought_most(quantity("esr", "ESR", Unit::Ohm, "0", (0.0, 1e9), "Equivalent series resistance.")),
         quantity("esl", "ESL", Unit::Henry, "0", (0.0, 1e3), "Equivalent series inductance."),
         quantity(
             "leakage",
@@ -71,15 +78,22 @@ pub(super) const INDUCTOR: Kind = Kind {
     help: "An inductor with its winding resistance; linear, or falling off above its saturation current.",
     pins: &TWO_ENDS,
     parameters: &[
-        headline(quantity(
+        headline(sought_least(quantity(
             "inductance",
             "Inductance",
             Unit::Henry,
             "1m",
             (1e-15, 1e6),
             "Inductance; must be above zero.",
+        ))),
+        sought_most(quantity(
+            "resistance",
+            "Winding resistance",
+            Unit::Ohm,
+            "0",
+            (0.0, 1e9),
+            "Resistance of the winding.",
         )),
-        quantity("resistance", "Winding resistance", Unit::Ohm, "0", (0.0, 1e9), "Resistance of the winding."),
         quantity(
             "saturation_current",
             "Saturation current",
@@ -109,7 +123,14 @@ pub(super) const THERMISTOR: Kind = Kind {
     help: "A resistance that falls as its own heat warms it.",
     pins: &TWO_ENDS,
     parameters: &[
-        headline(quantity("resistance", "Resistance at 25 °C", Unit::Ohm, "10", (1e-6, ANY), "Resistance when cold.")),
+        headline(sought_between(quantity(
+            "resistance",
+            "Resistance at 25 °C",
+            Unit::Ohm,
+            "10",
+            (1e-6, ANY),
+            "Resistance when cold.",
+        ))),
         quantity(
             "beta",
             "B value",

@@ -21,6 +21,7 @@ const MEASURED: Parameter = Parameter {
            replace the saturation current and the emission coefficient, and with three pairs the series resistance.",
     form: Form::Points { x: Unit::Volt, y: Unit::Ampere, default: "" },
     headline: false,
+    sought: None,
 };
 
 pub(super) const DIODE: Kind = Kind {
@@ -72,14 +73,14 @@ pub(super) const DIODE: Kind = Kind {
             (0.1, 5.0),
             "Voltage that sets how the capacitance falls with reverse bias.",
         ),
-        quantity(
+        sought_most(quantity(
             "storage_time",
             "Storage time constant",
             Unit::Second,
             "0",
             (0.0, 1.0),
             "Stored charge per ampere of forward current; sets the reverse recovery. About 1.4 times the recovery time from equal forward and reverse currents.",
-        ),
+        )),
     ],
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
@@ -135,14 +136,14 @@ pub(super) const SCHOTTKY: Kind = Kind {
             (0.1, 5.0),
             "Voltage that sets how the capacitance falls with reverse bias.",
         ),
-        quantity(
+        sought_most(quantity(
             "storage_time",
             "Storage time constant",
             Unit::Second,
             "0",
             (0.0, 1.0),
             "Stored charge per ampere of forward current; sets the reverse recovery. About 1.4 times the recovery time from equal forward and reverse currents.",
-        ),
+        )),
     ],
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
@@ -198,14 +199,14 @@ pub(super) const LED: Kind = Kind {
             (0.1, 5.0),
             "Voltage that sets how the capacitance falls with reverse bias.",
         ),
-        quantity(
+        sought_most(quantity(
             "storage_time",
             "Storage time constant",
             Unit::Second,
             "0",
             (0.0, 1.0),
             "Stored charge per ampere of forward current; sets the reverse recovery. About 1.4 times the recovery time from equal forward and reverse currents.",
-        ),
+        )),
     ],
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
@@ -219,14 +220,14 @@ pub(super) const ZENER: Kind = Kind {
     help: "A diode that holds its Zener voltage in reverse, given as its data sheet gives it.",
     pins: &ANODE_CATHODE,
     parameters: &[
-        headline(quantity(
+        headline(sought_between(quantity(
             "zener_voltage",
             "Zener voltage",
             Unit::Volt,
             "12",
             (0.5, 1e5),
             "Reverse voltage at the Zener current.",
-        )),
+        ))),
         quantity(
             "zener_current",
             "Zener current",
@@ -235,14 +236,14 @@ pub(super) const ZENER: Kind = Kind {
             (1e-9, 1e3),
             "Reverse current at which voltage and impedance are given.",
         ),
-        quantity(
+        sought_most(quantity(
             "zener_impedance",
             "Zener impedance",
             Unit::Ohm,
             "10",
             (1e-6, 1e6),
             "Differential resistance at the Zener current.",
-        ),
+        )),
         quantity(
             "leakage",
             "Leakage current",
@@ -300,14 +301,14 @@ const MOSFET: &[Parameter] = &[
         (0.05, 100.0),
         "Magnitude of the gate-source voltage at which the channel forms.",
     )),
-    headline(quantity(
+    headline(sought_most(quantity(
         "on_resistance",
         "On-resistance",
         Unit::Ohm,
         "50m",
         (1e-6, 1e6),
         "Drain-source resistance when fully on.",
-    )),
+    ))),
     quantity(
         "on_gate_voltage",
         "at gate voltage",
@@ -340,14 +341,14 @@ const MOSFET: &[Parameter] = &[
         (0.0, 1.0),
         "Relative rise of the saturated current per volt.",
     ),
-    quantity(
+    sought_most(quantity(
         "input_capacitance",
         "Ciss",
         Unit::Farad,
         "800p",
         (0.0, 1e-3),
         "Input capacitance at the stated drain voltage.",
-    ),
+    )),
     quantity(
         "output_capacitance",
         "Coss",
@@ -432,14 +433,14 @@ pub(super) const MOSFET_P: Kind = Kind {
 
 /// Parameters of both polarities; voltages and currents are magnitudes.
 const BIPOLAR: &[Parameter] = &[
-    headline(quantity(
+    headline(sought_least(quantity(
         "gain",
         "Current gain",
         Unit::One,
         "200",
         (0.1, 1e6),
         "Collector current over base current, far from saturation.",
-    )),
+    ))),
     quantity(
         "reverse_gain",
         "Reverse current gain",
@@ -498,14 +499,14 @@ const BIPOLAR: &[Parameter] = &[
         (1e-6, 1e6),
         "Resistance of the collector, where no saturation voltage is given.",
     ),
-    quantity(
+    sought_least(quantity(
         "transition_frequency",
         "Transition frequency",
         Unit::Hertz,
         "200M",
         (0.0, 1e12),
         "Frequency at which the current gain has fallen to one; 0 for no stored charge.",
-    ),
+    )),
     quantity(
         "emitter_capacitance",
         "Emitter capacitance",

@@ -21,6 +21,7 @@ pub(super) const SINE_SOURCE: Kind = Kind {
                 meant_as: Some("amplitude_as"),
             },
             headline: false,
+            sought: None,
         }),
         Parameter {
             id: "amplitude_as",
@@ -31,6 +32,7 @@ pub(super) const SINE_SOURCE: Kind = Kind {
                 default: "rms",
             },
             headline: false,
+            sought: None,
         },
         headline(quantity("frequency", "Frequency", Unit::Hertz, "50", (1e-6, 1e9), "Cycles per second.")),
         quantity("phase", "Phase", Unit::Degree, "0", (-360.0, 360.0), "Angle of the sine at time zero."),
@@ -111,6 +113,7 @@ pub(super) const PIECEWISE_SOURCE: Kind = Kind {
         help: "Times and voltages in pairs, separated by commas, such as 0 0, 1m 5, 2m 5.",
         form: Form::Points { x: Unit::Second, y: Unit::Volt, default: "0 0, 1m 5" },
         headline: false,
+        sought: None,
     })],
     ratings: &[],
     dc_paths: ONE_PATH,

@@ -15,6 +15,7 @@ pub(super) const TIMED_SWITCH: Kind = Kind {
             help: "State at time zero.",
             form: Form::Choice { options: &[("open", "open"), ("closed", "closed")], default: "open" },
             headline: false,
+            sought: None,
         },
         headline(quantity("changes_at", "Changes at", Unit::Second, "1m", (0.0, ANY), "Time of the first change.")),
         quantity(
@@ -40,6 +41,7 @@ const BEHAVIOUR: Parameter = Parameter {
     help: "Smooth: its resistance follows the control between the thresholds. Hysteresis: it keeps its state between them.",
     form: Form::Choice { options: &[("smooth", "smooth"), ("hysteresis", "with hysteresis")], default: "smooth" },
     headline: false,
+    sought: None,
 };
 const ON_RESISTANCE: Parameter =
     quantity("on_resistance", "On-resistance", Unit::Ohm, "10m", (1e-9, ANY), "Resistance when closed.");
