@@ -143,64 +143,66 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
           onClose={() => setLine(false)}
         />
       )}
-      <div ref={frame} className="relative min-h-0 grow touch-none overflow-hidden" {...handlers}>
-        <svg
-          {...sheet}
-          className="absolute inset-0 h-full w-full overflow-visible will-change-transform select-none"
-          role="group"
-          tabIndex={0}
-          aria-label="Circuit drawing; + and − zoom, 0 shows all of it, / adds a part"
-          fill="none"
-          stroke="var(--ink)"
-          strokeWidth={0.14}
-          strokeLinecap="round"
-          strokeLinejoin="round"
-        >
-          {drawing.nets.map((drawn, i) => (
-            <NetShape key={`${drawn.net} ${i}`} net={drawn} faded={stage !== undefined} />
-          ))}
-          {drawing.parts.map((drawn) => {
-            const drags = moving?.parts.includes(drawn.id) ?? false;
-            return (
-              <PartShape
-                key={drawn.id}
-                drawn={drawn}
-                kind={kind.get(drawn.kind)}
-                chosen={selected.includes(drawn.id)}
-                marked={marked.has(drawn.id)}
-                faded={
-                  drags || (stage !== undefined && drawn.stage !== stage) || bypassed(supply, drawn.stage)
-                }
+      <div ref={frame} className="relative min-h-0 grow touch-none overflow-clip" {...handlers}>
+        <div style={sheet.style} className="absolute will-change-transform">
+          <svg
+            viewBox={sheet.viewBox}
+            className="h-full w-full select-none"
+            role="group"
+            tabIndex={0}
+            aria-label="Circuit drawing; + and − zoom, 0 shows all of it, / adds a part"
+            fill="none"
+            stroke="var(--ink)"
+            strokeWidth={0.14}
+            strokeLinecap="round"
+            strokeLinejoin="round"
+          >
+            {drawing.nets.map((drawn, i) => (
+              <NetShape key={`${drawn.net} ${i}`} net={drawn} faded={stage !== undefined} />
+            ))}
+            {drawing.parts.map((drawn) => {
+              const drags = moving?.parts.includes(drawn.id) ?? false;
+              return (
+                <PartShape
+                  key={drawn.id}
+                  drawn={drawn}
+                  kind={kind.get(drawn.kind)}
+                  chosen={selected.includes(drawn.id)}
+                  marked={marked.has(drawn.id)}
+                  faded={
+                    drags || (stage !== undefined && drawn.stage !== stage) || bypassed(supply, drawn.stage)
+                  }
+                />
+              );
+            })}
+            {drawing.notes.map((drawn, index) => {
+              const drags = gesture?.kind === "note" && gesture.note === index;
+              return (
+                <NoteShape key={index} note={drawn} index={index} dx={drags ? dx : 0} dy={drags ? dy : 0} />
+              );
+            })}
+            {gesture?.kind === "line" && (
+              <path
+                d={`M${gesture.from.x} ${gesture.from.y} L${gesture.at.x} ${gesture.at.y}`}
+                stroke="var(--copper)"
+                strokeDasharray="0.6 0.4"
+                pointerEvents="none"
               />
-            );
-          })}
-          {drawing.notes.map((drawn, index) => {
-            const drags = gesture?.kind === "note" && gesture.note === index;
-            return (
-              <NoteShape key={index} note={drawn} index={index} dx={drags ? dx : 0} dy={drags ? dy : 0} />
-            );
-          })}
-          {gesture?.kind === "line" && (
-            <path
-              d={`M${gesture.from.x} ${gesture.from.y} L${gesture.at.x} ${gesture.at.y}`}
-              stroke="var(--copper)"
-              strokeDasharray="0.6 0.4"
-              pointerEvents="none"
-            />
-          )}
-          {gesture?.kind === "frame" && (
-            <rect
-              x={Math.min(gesture.from.x, gesture.at.x)}
-              y={Math.min(gesture.from.y, gesture.at.y)}
-              width={Math.abs(gesture.at.x - gesture.from.x)}
-              height={Math.abs(gesture.at.y - gesture.from.y)}
-              fill="var(--copper-soft)"
-              fillOpacity={0.4}
-              stroke="var(--copper)"
-              strokeWidth={0.1}
-            />
-          )}
-        </svg>
+            )}
+            {gesture?.kind === "frame" && (
+              <rect
+                x={Math.min(gesture.from.x, gesture.at.x)}
+                y={Math.min(gesture.from.y, gesture.at.y)}
+                width={Math.abs(gesture.at.x - gesture.from.x)}
+                height={Math.abs(gesture.at.y - gesture.from.y)}
+                fill="var(--copper-soft)"
+                fillOpacity={0.4}
+                stroke="var(--copper)"
+                strokeWidth={0.1}
+              />
+            )}
+          </svg>
+        </div>
         {moving && (
           <Lifted
             view={view}

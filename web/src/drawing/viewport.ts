@@ -125,7 +125,7 @@ export function useViewport(frame: RefObject<HTMLElement | null>, drawing: Drawi
     return () => element.removeEventListener("wheel", onWheel);
   });
   useEffect(() => () => clearTimeout(settling.current), []);
-  const laidOut = held?.view ?? view;
+  const { x, y, width, height } = held?.view ?? view;
   return {
     view,
     grid,
@@ -135,10 +135,11 @@ export function useViewport(frame: RefObject<HTMLElement | null>, drawing: Drawi
       setHeld(undefined);
       setOwn(undefined);
     },
-    /** How the sheet is laid out, and what is done to it as a whole. */
+    /** What the sheet shows, and what is done to it as a whole. It reaches beyond its frame by a frame on every
+     * side, so that there is something to be shifted into view. */
     sheet: {
-      viewBox: `${laidOut.x} ${laidOut.y} ${laidOut.width} ${laidOut.height}`,
-      style: held && { transform: shifted(held, view) },
+      viewBox: `${x - width} ${y - height} ${3 * width} ${3 * height}`,
+      style: { inset: "-100%", transform: held && shifted(held, view) },
     },
   };
 }
