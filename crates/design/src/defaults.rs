@@ -1,6 +1,8 @@
 //! How long to simulate, how finely, and from when to record, as the circuit suggests.
 
-use circuit::{KindId, Source, SourceKind, Supply, demands};
+use circuit::{
+    Finding, KindId, Output, Place, ResolvedPart, Severity, Source, SourceKind, StudyKind, Supply, demands, number_in,
+};
 use quantity::{Unit, entry, show};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -57,19 +59,12 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
     let (source, outputs) = demands(supply);
     let circuit = circuit::resolve(supply).ok();
     let parts = circuit.as_ref().map_or(&[][..], |c| &c.parts[..]);
-    let periods = parts.iter().filter_map(circuit::ResolvedPart::period);
+    let periods = parts.iter().filter_map(ResolvedPart::period);
     let (shortest, longest) = periods.fold((f64::INFINITY, 0.0f64), |(s, l), p| (s.min(p), l.max(p)));
     let mains = source.filter(|s: &Source| s.kind != SourceKind::Dc).map(|s| 1.0 / s.frequency);
     let longest = if longest > 0.0 { longest } else { mains.unwrap_or(0.0) };
     let shortest = if shortest.is_finite() { shortest } else { longest };
-    // A capacitor is discharged by what the outputs draw.
-    let load = outputs.iter().map(|o| o.current / o.voltage.abs().max(1e-3)).fold(0.0, f64::max);
-    let slowest = parts
-        .iter()
-        .filter(|p| p.kind == KindId::Capacitor && load > 0.0)
-        .map(|p| (p.id.as_str(), p.value("capacitance") / load))
-        .filter(|(_, tau)| *tau < PATIENCE)
-        .max_by(|a, b| a.1.total_cmp(&b.1));
+    let slowest = slowest_discharge(parts, &outputs);
     let settling = slowest.map_or(0.0, |(_, tau)| TIME_CONSTANTS * tau);
     let swing = slowest_swing(parts);
     let (duration, reason) = if swing > settling.max(PERIODS * longest) {
@@ -100,8 +95,37 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
     StudyDefault { duration, max_step: Suggestion::new(step, reason), record_from }
 }
 
+/// The capacitor that takes longest to be discharged by what the outputs draw, and its time constant, s.
+fn slowest_discharge<'a>(parts: &'a [ResolvedPart], outputs: &[Output]) -> Option<(&'a str, f64)> {
+    let load = outputs.iter().map(|o| o.current / o.voltage.abs().max(1e-3)).fold(0.0, f64::max);
+    let capacitors = parts.iter().filter(|p| p.kind == KindId::Capacitor && load > 0.0);
+    let constants = capacitors.map(|p| (p.id.as_str(), p.value("capacitance") / load));
+    constants.filter(|(_, tau)| *tau < PATIENCE).max_by(|a, b| a.1.total_cmp(&b.1))
+}
+
+/// A warning for every switch-on that ends before the slowest capacitor can have been charged.
+pub(crate) fn too_short(supply: &Supply) -> Vec<Finding> {
+    let Ok(circuit) = circuit::resolve(supply) else { return Vec::new() };
+    let Some((part, tau)) = slowest_discharge(&circuit.parts, &demands(supply).1) else { return Vec::new() };
+    let studies = supply.studies.iter().filter(|s| s.kind == StudyKind::SwitchOn && s.cut.is_none());
+    let short = studies.filter_map(|s| Some((s, number_in(supply, &s.duration, Unit::Second)?)));
+    let found = short.filter(|(_, duration)| *duration < tau).map(|(study, duration)| Finding {
+        severity: Severity::Warning,
+        rule: "study-too-short".to_owned(),
+        place: Place::Study { study: study.id.clone() },
+        message: format!(
+            "Study {} lasts {}, less than the time constant of {part} with the load, {}",
+            study.id,
+            show(duration, Unit::Second, 3),
+            show(tau, Unit::Second, 3)
+        ),
+        remedy: format!("Lengthen it to {}", show(up(TIME_CONSTANTS * tau), Unit::Second, 3)),
+    });
+    found.collect()
+}
+
 /// Time of some swings of the slowest choke with a capacitor at one of its ends, s.
-fn slowest_swing(parts: &[circuit::ResolvedPart]) -> f64 {
+fn slowest_swing(parts: &[ResolvedPart]) -> f64 {
     let chokes = parts.iter().filter(|p| p.kind == KindId::Inductor);
     let capacitors = || parts.iter().filter(|p| p.kind == KindId::Capacitor);
     let swings = chokes.flat_map(|l| {

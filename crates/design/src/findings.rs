@@ -1,5 +1,6 @@
 //! What sizing finds amiss with the values a supply really has.
 
+use crate::defaults::too_short;
 use crate::draft::Draft;
 use crate::path::Path;
 use crate::proposal::{formed, settled_promises};
@@ -7,7 +8,8 @@ use crate::stress::Promised;
 use circuit::{Finding, Place, Severity, Stage, Supply};
 
 /// Warnings of every stage that was composed: too little voltage to regulate from, valleys below what
-/// is needed, forms that cannot make an output, parts rated for less than they bear. Bypassed stages are
+/// is needed, forms that cannot make an output, parts rated for less than they bear, Zener diodes that nothing
+/// spares; and of every study too short for the circuit. Bypassed stages are
 /// not looked at.
 pub fn check(supply: &Supply) -> Vec<Finding> {
     let path = Path::new(supply);
@@ -21,6 +23,7 @@ pub fn check(supply: &Supply) -> Vec<Finding> {
         of_stages.push((stage, settled_promises(supply, stage, &draft)));
     }
     findings.extend(Promised { supply, of_stages }.exceeded());
+    findings.extend(too_short(supply));
     findings
 }
 

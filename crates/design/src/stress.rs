@@ -5,6 +5,9 @@ use circuit::kinds::{KindId, Rating, Stress};
 use circuit::{Finding, GND, Part, Place, ReadingMeasure, Severity, Stage, Supply, number_in};
 use quantity::{Unit, show};
 
+/// Part of a Zener diode's voltage from which on a net is held above it.
+const ABOVE: f64 = 1.05;
+
 /// What the stages of a supply promise.
 pub(crate) struct Promised<'a> {
     pub(crate) supply: &'a Supply,
@@ -18,7 +21,31 @@ impl Promised<'_> {
     pub(crate) fn exceeded(&self) -> Vec<Finding> {
         let looked_at =
             |part: &&Part| !self.supply.stages.iter().any(|s| s.bypassed && part.stage.as_ref() == Some(&s.id));
-        self.supply.parts.iter().filter(looked_at).flat_map(|part| self.of_part(part)).collect()
+        let parts = self.supply.parts.iter().filter(looked_at);
+        parts.flat_map(|part| self.of_part(part).into_iter().chain(self.unlimited(part))).collect()
+    }
+
+    /// A Zener diode on a net that another stage holds at more than its voltage.
+    fn unlimited(&self, part: &Part) -> Option<Finding> {
+        let net = |pin: &str| part.pins.get(pin).map(String::as_str);
+        let (cathode, true) = (net("k")?, part.kind == KindId::Zener && net("a") == Some(GND)) else { return None };
+        let breakdown = number_in(self.supply, part.parameters.get("zener_voltage")?, Unit::Volt)?;
+        let signal = format!("{cathode}.v");
+        let others = self.of_stages.iter().filter(|(stage, _)| part.stage.as_ref() != Some(&stage.id));
+        let held = others.flat_map(|(_, promises)| promises).filter(|p| p.signal == signal);
+        let held = held.filter(|p| p.measure == ReadingMeasure::Mean).map(|p| p.value).max_by(f64::total_cmp)?;
+        (held > ABOVE * breakdown).then(|| Finding {
+            severity: Severity::Warning,
+            rule: "zener-unlimited".to_owned(),
+            place: Place::Part { part: part.id.clone() },
+            message: format!(
+                "{} breaks down at {}, but net {cathode} is held at {} and nothing in series limits its current",
+                part.id,
+                show(breakdown, Unit::Volt, 3),
+                show(held, Unit::Volt, 3)
+            ),
+            remedy: format!("Put a resistor between {cathode} and {}", part.id),
+        })
     }
 
     fn of_part(&self, part: &Part) -> Vec<Finding> {

@@ -272,6 +272,36 @@ fn a_swapped_part_keeps_its_nets_and_is_held_to_its_ratings() {
 }
 
 #[test]
+fn an_unspared_zener_and_a_hasty_study_are_told() {
+    let supply = regulated();
+    let bus = net(&supply, "U1", "in");
+    let told =
+        |supply: &Supply| mellow_design::check(supply).into_iter().map(|f| (f.rule, f.message)).collect::<Vec<_>>();
+    let add = |volts: u32, net: &str| line(&supply, &format!("zener {volts} from gnd to {net}"));
+    let found = told(&add(5, &bus));
+    assert!(found.len() == 1 && found[0].0 == "zener-unlimited", "{found:?}");
+    assert!(found[0].1.starts_with("D5 breaks down at 5\u{2009}V, but net bus is held at 1"), "{found:?}");
+    // One that clamps above what the bus holds, and one behind a resistor, are as they should be.
+    assert_eq!(told(&add(33, &bus)), []);
+    let spared = line(&line(&supply, &format!("resistor 1k from {bus} to ref")), "zener 5 from gnd to ref");
+    assert_eq!(told(&spared), []);
+
+    // Amperes and volts of the output give the load, and the reservoir its time constant with it.
+    let mut hasty = supply.clone();
+    let tau = quantity::parse(&supply.part("C1").unwrap().parameters["capacitance"], quantity::Unit::Farad).unwrap()
+        * 9.0
+        / 0.25;
+    hasty.studies[0].duration = (0.9 * tau).to_string();
+    let found = told(&hasty);
+    assert!(
+        found.len() == 1 && found[0].0 == "study-too-short" && found[0].1.contains("C1 with the load"),
+        "{found:?}"
+    );
+    hasty.studies[0].duration = (1.1 * tau).to_string();
+    assert_eq!(told(&hasty), []);
+}
+
+#[test]
 fn templates_are_supplies_without_findings() {
     for template in TEMPLATES {
         let supply = template.supply().unwrap();
