@@ -55,7 +55,8 @@ fn demo() -> Result<()> {
     install::node()?;
     build_interface()?;
     step("Building the server");
-    cargo(&["build", "--package", "mellow-server"])?;
+    // Of the whole workspace, so that most of what is built serves the tests too.
+    cargo(&["build", "--workspace", "--bin", "mellow-coil"])?;
     step("Starting PostgreSQL");
     let postgres = Postgres::lasting()?;
     Server::prepare(&postgres.url(), &["--run"])?;
