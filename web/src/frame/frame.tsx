@@ -39,6 +39,13 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
   const [parts, setParts] = useState<string[]>([]);
   const [stage, setStage] = useState<string>();
   const [chosen, setStudy] = useState<string>();
+  const [known, setKnown] = useState(supply.studies);
+  if (known !== supply.studies) {
+    // A study that has just been added is the one to go on with.
+    const added = supply.studies?.filter((s) => !known?.some((k) => k.id === s.id));
+    if (added?.length === 1) setStudy(added[0]?.id);
+    setKnown(supply.studies);
+  }
   const study = supply.studies?.find((s) => s.id === chosen)?.id ?? supply.studies?.[0]?.id ?? "";
 
   const ofStudy = useMemo(() => runs.data?.filter((r) => r.study === study) ?? [], [runs.data, study]);

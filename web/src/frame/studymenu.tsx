@@ -12,11 +12,10 @@ interface Props {
   shown: SupplyShown;
   study: Study;
   editing: Editing;
-  onStudy: (study: string) => void;
 }
 
 /** How a study tries the supply: what the circuit suggests, with its reason, and what was stated instead. */
-export function StudyMenu({ shown, study, editing, onStudy }: Props) {
+export function StudyMenu({ shown, study, editing }: Props) {
   return (
     <Popover.Root>
       <Popover.Trigger asChild>
@@ -34,14 +33,14 @@ export function StudyMenu({ shown, study, editing, onStudy }: Props) {
           align="end"
           className="z-20 w-[440px] rounded-md border border-hairline bg-panel p-3 shadow-soft"
         >
-          <Settings key={study.id} shown={shown} study={study} editing={editing} onStudy={onStudy} />
+          <Settings key={study.id} shown={shown} study={study} editing={editing} />
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
   );
 }
 
-function Settings({ shown, study, editing, onStudy }: Props) {
+function Settings({ shown, study, editing }: Props) {
   const defaults = useStudyDefaults(shown).data;
   const change = (what: string, edit: (study: Study) => void) =>
     editing.change(`${what} of ${study.title.toLowerCase()}`, (document) => {
@@ -59,7 +58,6 @@ function Settings({ shown, study, editing, onStudy }: Props) {
         { ...structuredClone(study), id, title: `${study.title}, copy` },
       ];
     });
-    onStudy(id);
   };
   const remove = () => {
     editing.change(`remove ${study.title.toLowerCase()}`, (document) => {

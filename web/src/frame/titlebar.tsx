@@ -103,7 +103,7 @@ export function TitleBar(props: Props) {
       ) : (
         <span className="text-xs text-muted">A study comes with the first load</span>
       )}
-      {chosen && <StudyMenu shown={shown} study={chosen} editing={editing} onStudy={props.onStudy} />}
+      {chosen && <StudyMenu shown={shown} study={chosen} editing={editing} />}
       <Button
         look="main"
         disabled={going || props.starting || props.blocked || editing.saving || props.study === ""}
