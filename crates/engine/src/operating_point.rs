@@ -79,13 +79,7 @@ pub fn operating_point(equations: &Equations) -> Result<OperatingPoint, EngineEr
         methods.push(method);
         search.x.fill(0.0);
         search.budget = search.iterations + BUDGET;
-        let found = match method {
-            Method::Newton => search.newton(PLAIN, None),
-            Method::ShuntStepping => search.shunts(),
-            Method::SourceStepping => search.sources(),
-            Method::PseudoTransient => search.pseudo_transient(),
-        };
-        match found {
+        match search.by(method) {
             Ok(()) => {
                 let at = Point { x: &search.x, t: 0.0 };
                 equations.evaluate(at, PLAIN, &mut search.f, &mut search.q, &mut search.flows, None);
@@ -161,6 +155,15 @@ impl<'a> Search<'a> {
             iterations: 0,
             budget: 0,
             reach: equations.models.iter().map(|m| m.imposed_voltage()).fold(1.0, f64::max),
+        }
+    }
+
+    fn by(&mut self, method: Method) -> Result<(), Trouble> {
+        match method {
+            Method::Newton => self.newton(PLAIN, None),
+            Method::ShuntStepping => self.shunts(),
+            Method::SourceStepping => self.sources(),
+            Method::PseudoTransient => self.pseudo_transient(),
         }
     }
 
@@ -283,5 +286,46 @@ impl<'a> Search<'a> {
             }
         }
         self.newton(PLAIN, None)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{BUDGET, Method, Search};
+    use crate::equations::Equations;
+    use circuit::Supply;
+
+    /// Holds its output at either limit, so that the way decides where one arrives.
+    const TWO_POINTS: &str = "schmitt";
+
+    /// Each way to an operating point, taken by itself, leads where Newton's method leads, in all but one
+    /// of the circuits at least. Otherwise none but Newton's would be tried: it settles every circuit there
+    /// is.
+    #[test]
+    fn all_methods_lead_to_one_point() {
+        let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/circuits");
+        let others = [Method::ShuntStepping, Method::SourceStepping, Method::PseudoTransient];
+        let (mut circuits, mut reached) = (0, [0; 3]);
+        for file in std::fs::read_dir(folder).unwrap() {
+            let path = file.unwrap().path();
+            let supply = Supply::from_json(&std::fs::read_to_string(&path).unwrap()).unwrap();
+            let equations = Equations::new(&circuit::resolve(&supply).unwrap());
+            let found = |method: Method| {
+                let mut search = Search::new(&equations);
+                search.budget = BUDGET;
+                search.by(method).is_ok().then_some(search.x)
+            };
+            let Some(newton) = found(Method::Newton) else { continue };
+            circuits += 1;
+            for (count, method) in reached.iter_mut().zip(others) {
+                let Some(x) = found(method) else { continue };
+                *count += 1;
+                let scale = newton.iter().fold(0.0, |scale: f64, v| scale.max(v.abs()));
+                let off = x.iter().zip(&newton).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+                let agree = off <= 1e-8 * scale + 1e-10 || path.file_stem().is_some_and(|stem| stem == TWO_POINTS);
+                assert!(agree, "{}: {method} is {off} off", path.display());
+            }
+        }
+        assert!(circuits > 60 && reached.iter().all(|count| *count + 1 >= circuits), "{reached:?} of {circuits}");
     }
 }

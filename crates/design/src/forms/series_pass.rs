@@ -81,8 +81,9 @@ fn follower(d: &mut Draft<'_>) {
     reference(d, FOLLOWER_REFERENCE, (5, 6));
     let nets = [Own("drive"), Own("ref"), Own("fb"), Inlet(0), Inlet(1)];
     d.part("amplifier", KindId::Amplifier, (13, 4, Turn::None), &nets);
-    d.part("base", KindId::Resistor, (18, 4, Turn::ThreeQuarters), &[Own("drive"), Own("base")]);
-    d.part("pass", kind, (20, -8, Turn::ThreeQuarters), &[Inlet(0), Own("base"), Own("out")]);
+    let control = Own(if bipolar { "base" } else { "gate" });
+    d.part("base", KindId::Resistor, (18, 4, Turn::ThreeQuarters), &[Own("drive"), control.clone()]);
+    d.part("pass", kind, (20, -8, Turn::ThreeQuarters), &[Inlet(0), control, Own("out")]);
     d.part("output", KindId::Capacitor, (37, 2, Turn::None), &[Own("out"), Inlet(1)]);
     d.part("compensation", KindId::Capacitor, (22, 8, Turn::Half), &[Own("drive"), Own("fb")]);
     d.word("amplifier", "gain_bandwidth", "1M");
