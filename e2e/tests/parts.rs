@@ -101,7 +101,8 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     esr.send_keys("1m").await?;
     page.text("[aria-label='Parts found']", |text| text.contains("Nothing in the catalogue fits")).await?;
     esr.send_keys("\u{E003}\u{E003}200m").await?;
-    page.text("[aria-label='Parts found']", |text| text.lines().count() == 2).await?;
+    page.text("[aria-label='Parts found']", |text| text.contains("Voltage 25\u{2009}V · ")).await?;
+    page.text("[aria-label='Parts found']", |text| text.lines().count() == 3).await?;
     page.click("[aria-label='Parts found'] button").await?;
     saved(&page, 8).await?;
     page.text("[data-part=C1] text", |text| text.contains("2.2") && text.contains("mF")).await?;
@@ -121,6 +122,15 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     page.client.find(Locator::XPath("//tr[@data-testid='revision-1']//button")).await?.click().await?;
     saved(&page, 10).await?;
     page.text("[data-testid=revision-10]", |text| text.contains("R4, D5 removed")).await?;
+
+    // The supply only so far is studied at once.
+    page.client.find(Locator::LinkText("Desk")).await?.click().await?;
+    page.click("[data-stage=reservoir]").await?;
+    page.press("Study so far").await?;
+    saved(&page, 11).await?;
+    page.text("[aria-label=Study] option:checked", |text| text == "So far: reservoir capacitor").await?;
+    page.press("Settings of the study").await?;
+    page.text("[aria-label='Settings of the study'][role=group]", |text| text.contains("Cut behind reservoir")).await?;
     page.close().await
 }
 

@@ -32,6 +32,20 @@ pub struct Entry {
     pub ratings: BTreeMap<String, String>,
 }
 
+impl Entry {
+    /// Its ratings and the values it is chosen by, each with name and unit.
+    pub fn figures(&self) -> Vec<String> {
+        let kind = self.kind.kind();
+        let ratings = kind.ratings.iter().map(|r| (r.id, r.name));
+        let values = kind.parameters.iter().filter(|p| p.sought.is_some()).map(|p| (p.id, p.name));
+        let shown = ratings.chain(values).filter_map(|(id, name)| {
+            let (unit, value) = figure(self, id)?;
+            Some(format!("{name} {}", quantity::show(value, unit, 3)))
+        });
+        shown.collect()
+    }
+}
+
 const TABLES: [&str; 12] = [
     include_str!("../catalogue/resistors.csv"),
     include_str!("../catalogue/capacitors.csv"),

@@ -690,6 +690,8 @@ export interface components {
     /** @description An entry of the parts catalogue. */
     EntryListed: {
       entry: components["schemas"]["CatalogueEntry"];
+      /** @description Its ratings and the values it is chosen by, each with name and unit. */
+      figures: string[];
       /**
        * Format: uuid
        * @description Identifier of an own part; none for a built-in one.

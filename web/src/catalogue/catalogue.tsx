@@ -179,17 +179,18 @@ function FigureLimits(props: { figure: Figure; limits: Limits; onChange: (limits
 
 function Row({ listed, kind, onTake }: { listed: EntryListed; kind?: string; onTake: () => void }) {
   const drop = useDropPart();
-  const { entry, own } = listed;
+  const { entry, own, figures } = listed;
   return (
     <li className="flex items-center border-b border-hairline">
       <button
         type="button"
-        className="grid min-w-0 grow grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-3 px-3 py-1.5 text-left hover:bg-copper-soft/40"
+        className="grid min-w-0 grow grid-cols-[minmax(0,2fr)_minmax(0,3fr)] gap-3 px-3 py-1.5 text-left hover:bg-copper-soft/40"
         onClick={onTake}
       >
-        <span className="truncate font-semibold">{entry.title}</span>
-        <span className="truncate text-muted">
+        <span className="font-semibold">{entry.title}</span>
+        <span className="text-muted">
           {[own && "own part", kind, entry.note].filter(Boolean).join(", ")}
+          <span className="block text-xs leading-4">{figures.join(" · ")}</span>
         </span>
       </button>
       {own && (

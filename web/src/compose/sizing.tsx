@@ -87,7 +87,7 @@ function Choices({ proposal, stage, typed, onType, onSize }: ChoicesProps) {
       <h3 className="text-xs text-muted">What was chosen</h3>
       {proposal.choices.length === 0 && <p className="text-muted">Nothing to choose here.</p>}
       {proposal.choices.map((choice) => (
-        <label key={choice.id} className="grid grid-cols-[1fr_112px] items-center gap-2" title={choice.help}>
+        <label key={choice.id} className="grid grid-cols-[1fr_136px] items-center gap-2" title={choice.help}>
           <span className={choice.by_hand ? "" : "text-muted"}>{choice.title}</span>
           {choice.options.length > 0 ? (
             <select

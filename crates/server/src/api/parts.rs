@@ -22,6 +22,14 @@ pub(crate) struct EntryListed {
     entry: Entry,
     /// Identifier of an own part; none for a built-in one.
     own: Option<Uuid>,
+    /// Its ratings and the values it is chosen by, each with name and unit.
+    figures: Vec<String>,
+}
+
+impl EntryListed {
+    fn new(entry: Entry, own: Option<Uuid>) -> Self {
+        EntryListed { figures: entry.figures(), entry, own }
+    }
 }
 
 /// What the parts catalogue has of what is looked for, own parts first.
@@ -30,8 +38,8 @@ pub(crate) async fn entries(
     Body(search): Body<Search>,
 ) -> Result<Json<Vec<EntryListed>>, ApiError> {
     let own = app.store.own_parts(app.account()).await?;
-    let own = own.into_iter().map(|(id, entry)| EntryListed { entry, own: Some(id) });
-    let built_in = catalogue().iter().map(|entry| EntryListed { entry: entry.clone(), own: None });
+    let own = own.into_iter().map(|(id, entry)| EntryListed::new(entry, Some(id)));
+    let built_in = catalogue().iter().map(|entry| EntryListed::new(entry.clone(), None));
     let mut found = Vec::new();
     for listed in own.chain(built_in) {
         if search.finds(&listed.entry).map_err(ApiError::unusable)? {
@@ -56,7 +64,7 @@ pub(crate) async fn keep(State(app): State<App>, Body(entry): Body<Entry>) -> Re
     }
     let entry = Entry { id: slug(&title), title, ..entry };
     let own = app.store.keep_part(app.account(), &entry).await?;
-    Ok(Json(EntryListed { entry, own: Some(own) }))
+    Ok(Json(EntryListed::new(entry, Some(own))))
 }
 
 /// An own part in an address.
