@@ -4,7 +4,7 @@
 
 use circuit::KindId;
 use circuit::kinds::Form;
-use quantity::Unit;
+use quantity::{Unit, show};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -33,15 +33,12 @@ pub struct Entry {
 }
 
 impl Entry {
-    /// Its ratings and the values it is chosen by, each with name and unit.
-    pub fn figures(&self) -> Vec<String> {
+    /// Its ratings and the values it is chosen by, as shown, by their identifiers.
+    pub fn figures(&self) -> BTreeMap<String, String> {
         let kind = self.kind.kind();
-        let ratings = kind.ratings.iter().map(|r| (r.id, r.name));
-        let values = kind.parameters.iter().filter(|p| p.sought.is_some()).map(|p| (p.id, p.name));
-        let shown = ratings.chain(values).filter_map(|(id, name)| {
-            let (unit, value) = figure(self, id)?;
-            Some(format!("{name} {}", quantity::show(value, unit, 3)))
-        });
+        let values = kind.parameters.iter().filter(|p| p.sought.is_some()).map(|p| p.id);
+        let all = kind.ratings.iter().map(|r| r.id).chain(values);
+        let shown = all.filter_map(|id| figure(self, id).map(|(unit, v)| (id.to_owned(), show(v, unit, 3))));
         shown.collect()
     }
 }

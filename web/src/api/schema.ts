@@ -690,8 +690,10 @@ export interface components {
     /** @description An entry of the parts catalogue. */
     EntryListed: {
       entry: components["schemas"]["CatalogueEntry"];
-      /** @description Its ratings and the values it is chosen by, each with name and unit. */
-      figures: string[];
+      /** @description Its ratings and the values it is chosen by, as shown, by their identifiers. */
+      figures: {
+        [key: string]: string;
+      };
       /**
        * Format: uuid
        * @description Identifier of an own part; none for a built-in one.

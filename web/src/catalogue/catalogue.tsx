@@ -63,6 +63,7 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
     text,
     ...(kind ? limits : NO_LIMITS),
   });
+  const columns = kind ? figures(kind) : [];
   const kindName = (id: KindId) => kinds.find((k) => k.id === id)?.name ?? id;
   return (
     <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
@@ -70,7 +71,7 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
         <Dialog.Overlay className="fixed inset-0 z-30 bg-black/30" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-40 flex h-[640px] max-h-[92vh] w-[960px] max-w-[96vw] -translate-x-1/2 -translate-y-1/2 flex-col rounded-md border border-hairline bg-panel shadow-soft"
+          className="fixed top-1/2 left-1/2 z-40 flex h-[640px] max-h-[92vh] w-[1120px] max-w-[96vw] -translate-x-1/2 -translate-y-1/2 flex-col rounded-md border border-hairline bg-panel shadow-soft"
         >
           <header className="flex items-center gap-3 border-b border-hairline p-3">
             <Dialog.Title className="font-semibold">{title}</Dialog.Title>
@@ -91,7 +92,7 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
           </header>
           <div className="flex min-h-0 grow">
             <ul
-              className="w-56 shrink-0 overflow-auto border-r border-hairline p-1"
+              className="w-52 shrink-0 overflow-auto border-r border-hairline p-1"
               aria-label="Kinds of part"
             >
               {[undefined, ...offered].map((k) => (
@@ -111,37 +112,51 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
                 </li>
               ))}
             </ul>
-            <div className="flex min-w-0 grow flex-col">
-              {kind && (
-                <div className="grid grid-cols-[repeat(3,auto)] items-center gap-x-5 gap-y-1 border-b border-hairline p-2 text-xs">
-                  {figures(kind).map((figure) => (
-                    <FigureLimits key={figure.id} figure={figure} limits={limits} onChange={setLimits} />
-                  ))}
-                  <Button
-                    className="col-span-full h-7 justify-self-end text-xs"
-                    onClick={() => onTake(kind.id)}
-                  >
-                    {only ? "Usual values" : `${kind.name} with usual values`}
-                  </Button>
-                </div>
-              )}
+            <div className="min-w-0 grow overflow-auto">
               {found.isError && <p className="p-3 text-missed">{found.error.message}</p>}
-              <ul className="min-h-0 grow overflow-auto" aria-label="Parts found">
-                {found.data?.length === 0 && (
-                  <li className="p-3 text-muted">
-                    Nothing in the catalogue fits. Loosen the search, or take a part with usual values and set
-                    yours.
-                  </li>
+              <table className="w-full border-separate border-spacing-0">
+                {kind && (
+                  <thead className="sticky top-0 bg-panel text-xs text-muted">
+                    <tr>
+                      <th className={HEAD}>
+                        <Button
+                          className="h-7 text-xs"
+                          title={`${kind.name} with usual values, to be set by hand`}
+                          onClick={() => onTake(kind.id)}
+                        >
+                          Usual values
+                        </Button>
+                      </th>
+                      {columns.map((figure) => (
+                        <th key={figure.id} className={`${HEAD} text-right`}>
+                          {figure.name}
+                          <FigureLimits figure={figure} limits={limits} onChange={setLimits} />
+                        </th>
+                      ))}
+                      <th className={HEAD} />
+                    </tr>
+                  </thead>
                 )}
-                {found.data?.map((listed) => (
-                  <Row
-                    key={listed.own ?? listed.entry.id}
-                    listed={listed}
-                    kind={kind ? undefined : kindName(listed.entry.kind)}
-                    onTake={() => onTake(listed.entry.kind, listed.entry)}
-                  />
-                ))}
-              </ul>
+                <tbody aria-label="Parts found">
+                  {found.data?.length === 0 && (
+                    <tr>
+                      <td className="p-3 text-muted" colSpan={columns.length + 2}>
+                        Nothing in the catalogue fits. Loosen the search, or take a part with usual values and
+                        set yours.
+                      </td>
+                    </tr>
+                  )}
+                  {found.data?.map((listed) => (
+                    <Row
+                      key={listed.own ?? listed.entry.id}
+                      listed={listed}
+                      kind={kind ? undefined : kindName(listed.entry.kind)}
+                      columns={columns}
+                      onTake={() => onTake(listed.entry.kind, listed.entry)}
+                    />
+                  ))}
+                </tbody>
+              </table>
             </div>
           </div>
         </Dialog.Content>
@@ -150,59 +165,73 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
   );
 }
 
-const SIDES = { at_least: "at least", at_most: "at most" };
+const HEAD = "border-b border-hairline px-2 py-1.5 text-left align-bottom font-normal";
+const SIDES = { at_least: ["at least", "≥"], at_most: ["at most", "≤"] } as const;
 
+/** Where the parts shown shall lie in one figure. */
 function FigureLimits(props: { figure: Figure; limits: Limits; onChange: (limits: Limits) => void }) {
   const { figure, limits, onChange } = props;
   const { id, name, sides } = figure;
-  return (
-    <span className="flex items-center gap-1 whitespace-nowrap text-muted *:first:grow">
-      <span>{name}</span>
-      {sides.map((side) => (
-        <label key={side} className="flex items-center gap-1">
-          {sides.length > 1 ? (side === "at_least" ? "from" : "to") : SIDES[side]}
-          <input
-            value={limits[side][id] ?? ""}
-            onChange={(event) =>
-              onChange({ ...limits, [side]: { ...limits[side], [id]: event.target.value } })
-            }
-            aria-label={`${name} ${SIDES[side]}`}
-            spellCheck={false}
-            className="figures h-6 w-14 rounded-md border border-hairline bg-transparent px-1 text-right text-ink"
-          />
-        </label>
-      ))}
-      <span className="w-6">{symbol(figure.unit)}</span>
-    </span>
-  );
+  return sides.map((side) => (
+    <label
+      key={side}
+      className="mt-1 flex items-center justify-end gap-1"
+      title={`${name} ${SIDES[side][0]}`}
+    >
+      {SIDES[side][1]}
+      <input
+        value={limits[side][id] ?? ""}
+        onChange={(event) => onChange({ ...limits, [side]: { ...limits[side], [id]: event.target.value } })}
+        aria-label={`${name} ${SIDES[side][0]}`}
+        spellCheck={false}
+        className="figures h-6 w-12 rounded-md border border-hairline bg-transparent px-1 text-right text-ink"
+      />
+      {symbol(figure.unit)}
+    </label>
+  ));
 }
 
-function Row({ listed, kind, onTake }: { listed: EntryListed; kind?: string; onTake: () => void }) {
+interface RowProps {
+  listed: EntryListed;
+  kind?: string;
+  columns: Figure[];
+  onTake: () => void;
+}
+
+function Row({ listed, kind, columns, onTake }: RowProps) {
   const drop = useDropPart();
   const { entry, own, figures } = listed;
+  const cell = "border-b border-hairline px-2 py-1";
   return (
-    <li className="flex items-center border-b border-hairline">
-      <button
-        type="button"
-        className="grid min-w-0 grow grid-cols-[minmax(0,2fr)_minmax(0,3fr)] gap-3 px-3 py-1.5 text-left hover:bg-copper-soft/40"
-        onClick={onTake}
-      >
-        <span className="font-semibold">{entry.title}</span>
-        <span className="text-muted">
+    <tr className="cursor-pointer hover:bg-copper-soft/40" onClick={onTake}>
+      <td className={cell}>
+        <button type="button" className="text-left font-semibold whitespace-nowrap">
+          {entry.title}
+        </button>
+        <span className="block text-xs leading-4 text-muted">
           {[own && "own part", kind, entry.note].filter(Boolean).join(", ")}
-          <span className="block text-xs leading-4">{figures.join(" · ")}</span>
         </span>
-      </button>
-      {own && (
-        <Button
-          look="quiet"
-          aria-label={`Drop ${entry.title}`}
-          title="Drop it from your parts"
-          onClick={() => drop.mutate(own)}
-        >
-          <X size={14} />
-        </Button>
-      )}
-    </li>
+      </td>
+      {columns.map(({ id }) => (
+        <td key={id} className={`figures text-right text-sm whitespace-nowrap ${cell}`}>
+          {figures[id] ?? "—"}
+        </td>
+      ))}
+      <td className={`w-8 ${cell}`}>
+        {own && (
+          <Button
+            look="quiet"
+            aria-label={`Drop ${entry.title}`}
+            title="Drop it from your parts"
+            onClick={(event) => {
+              event.stopPropagation();
+              drop.mutate(own);
+            }}
+          >
+            <X size={14} />
+          </Button>
+        )}
+      </td>
+    </tr>
   );
 }

@@ -14,6 +14,7 @@ use design::{
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use uuid::Uuid;
 
 /// An entry of the parts catalogue.
@@ -22,8 +23,8 @@ pub(crate) struct EntryListed {
     entry: Entry,
     /// Identifier of an own part; none for a built-in one.
     own: Option<Uuid>,
-    /// Its ratings and the values it is chosen by, each with name and unit.
-    figures: Vec<String>,
+    /// Its ratings and the values it is chosen by, as shown, by their identifiers.
+    figures: BTreeMap<String, String>,
 }
 
 impl EntryListed {
