@@ -24,37 +24,40 @@ const MEASURED: Parameter = Parameter {
     sought: None,
 };
 
-pub(super) const DIODE: Kind = Kind {
-    id: KindId::Diode,
-    name: "Diode",
-    letter: "D",
-    help: "A junction diode: exponential with series resistance, breakdown, junction and stored charge.",
-    pins: &ANODE_CATHODE,
-    parameters: &[
-        quantity(
-            "saturation_current",
-            "Saturation current",
-            Unit::Ampere,
-            "5n",
-            (1e-40, 1.0),
-            "Current scale of the exponential.",
-        ),
-        quantity(
-            "emission",
-            "Emission coefficient",
-            Unit::One,
-            "1.8",
-            (0.001, 10.0),
-            "Slope of the exponential in thermal voltages; 1 to 2 for silicon.",
-        ),
-        quantity(
-            "series_resistance",
-            "Series resistance",
-            Unit::Ohm,
-            "50m",
-            (1e-6, 1e6),
-            "Resistance of bulk and leads.",
-        ),
+const fn saturation_current(default: &'static str) -> Parameter {
+    let help = "Current scale of the forward exponential.";
+    quantity("saturation_current", "Saturation current", Unit::Ampere, default, (1e-40, 1.0), help)
+}
+
+const fn emission(default: &'static str) -> Parameter {
+    let help = "Slope of the forward exponential in thermal voltages; 1 to 2 for silicon.";
+    quantity("emission", "Emission coefficient", Unit::One, default, (0.001, 10.0), help)
+}
+
+const fn series_resistance(default: &'static str) -> Parameter {
+    let help = "Forward resistance of bulk and leads.";
+    quantity("series_resistance", "Series resistance", Unit::Ohm, default, (1e-6, 1e6), help)
+}
+
+const fn built_in_voltage(default: &'static str) -> Parameter {
+    let help = "Voltage that sets how the capacitance falls with reverse bias.";
+    quantity("built_in_voltage", "Built-in voltage", Unit::Volt, default, (0.1, 5.0), help)
+}
+
+const JUNCTION_CAPACITANCE: Parameter =
+    quantity("capacitance", "Junction capacitance", Unit::Farad, "0", (0.0, 1.0), "Capacitance without bias.");
+
+/// Parameters of a diode used forwards, with the defaults of its sort.
+const fn junction(
+    saturation: &'static str,
+    slope: &'static str,
+    resistance: &'static str,
+    built_in: &'static str,
+) -> [Parameter; 8] {
+    [
+        saturation_current(saturation),
+        emission(slope),
+        series_resistance(resistance),
         MEASURED,
         quantity(
             "breakdown_voltage",
@@ -64,15 +67,8 @@ pub(super) const DIODE: Kind = Kind {
             (0.0, 1e6),
             "Reverse voltage at which it breaks down; 0 for never.",
         ),
-        quantity("capacitance", "Junction capacitance", Unit::Farad, "0", (0.0, 1.0), "Capacitance without bias."),
-        quantity(
-            "built_in_voltage",
-            "Built-in voltage",
-            Unit::Volt,
-            "0.75",
-            (0.1, 5.0),
-            "Voltage that sets how the capacitance falls with reverse bias.",
-        ),
+        JUNCTION_CAPACITANCE,
+        built_in_voltage(built_in),
         sought_most(quantity(
             "storage_time",
             "Storage time constant",
@@ -81,7 +77,16 @@ pub(super) const DIODE: Kind = Kind {
             (0.0, 1.0),
             "Stored charge per ampere of forward current; sets the reverse recovery. About 1.4 times the recovery time from equal forward and reverse currents.",
         )),
-    ],
+    ]
+}
+
+pub(super) const DIODE: Kind = Kind {
+    id: KindId::Diode,
+    name: "Diode",
+    letter: "D",
+    help: "A junction diode: exponential with series resistance, breakdown, junction and stored charge.",
+    pins: &ANODE_CATHODE,
+    parameters: &junction("5n", "1.8", "50m", "0.75"),
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
@@ -93,58 +98,7 @@ pub(super) const SCHOTTKY: Kind = Kind {
     letter: "D",
     help: "A metal-semiconductor diode: low forward voltage, no stored charge, more leakage.",
     pins: &ANODE_CATHODE,
-    parameters: &[
-        quantity(
-            "saturation_current",
-            "Saturation current",
-            Unit::Ampere,
-            "2u",
-            (1e-40, 1.0),
-            "Current scale of the exponential.",
-        ),
-        quantity(
-            "emission",
-            "Emission coefficient",
-            Unit::One,
-            "1.05",
-            (0.001, 10.0),
-            "Slope of the exponential in thermal voltages; 1 to 2 for silicon.",
-        ),
-        quantity(
-            "series_resistance",
-            "Series resistance",
-            Unit::Ohm,
-            "40m",
-            (1e-6, 1e6),
-            "Resistance of bulk and leads.",
-        ),
-        MEASURED,
-        quantity(
-            "breakdown_voltage",
-            "Breakdown voltage",
-            Unit::Volt,
-            "0",
-            (0.0, 1e6),
-            "Reverse voltage at which it breaks down; 0 for never.",
-        ),
-        quantity("capacitance", "Junction capacitance", Unit::Farad, "0", (0.0, 1.0), "Capacitance without bias."),
-        quantity(
-            "built_in_voltage",
-            "Built-in voltage",
-            Unit::Volt,
-            "0.6",
-            (0.1, 5.0),
-            "Voltage that sets how the capacitance falls with reverse bias.",
-        ),
-        sought_most(quantity(
-            "storage_time",
-            "Storage time constant",
-            Unit::Second,
-            "0",
-            (0.0, 1.0),
-            "Stored charge per ampere of forward current; sets the reverse recovery. About 1.4 times the recovery time from equal forward and reverse currents.",
-        )),
-    ],
+    parameters: &junction("2u", "1.05", "40m", "0.6"),
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
@@ -156,58 +110,7 @@ pub(super) const LED: Kind = Kind {
     letter: "D",
     help: "A light-emitting diode.",
     pins: &ANODE_CATHODE,
-    parameters: &[
-        quantity(
-            "saturation_current",
-            "Saturation current",
-            Unit::Ampere,
-            "1e-20",
-            (1e-40, 1.0),
-            "Current scale of the exponential.",
-        ),
-        quantity(
-            "emission",
-            "Emission coefficient",
-            Unit::One,
-            "2",
-            (0.001, 10.0),
-            "Slope of the exponential in thermal voltages; 1 to 2 for silicon.",
-        ),
-        quantity(
-            "series_resistance",
-            "Series resistance",
-            Unit::Ohm,
-            "2",
-            (1e-6, 1e6),
-            "Resistance of bulk and leads.",
-        ),
-        MEASURED,
-        quantity(
-            "breakdown_voltage",
-            "Breakdown voltage",
-            Unit::Volt,
-            "0",
-            (0.0, 1e6),
-            "Reverse voltage at which it breaks down; 0 for never.",
-        ),
-        quantity("capacitance", "Junction capacitance", Unit::Farad, "0", (0.0, 1.0), "Capacitance without bias."),
-        quantity(
-            "built_in_voltage",
-            "Built-in voltage",
-            Unit::Volt,
-            "1.6",
-            (0.1, 5.0),
-            "Voltage that sets how the capacitance falls with reverse bias.",
-        ),
-        sought_most(quantity(
-            "storage_time",
-            "Storage time constant",
-            Unit::Second,
-            "0",
-            (0.0, 1.0),
-            "Stored charge per ampere of forward current; sets the reverse recovery. About 1.4 times the recovery time from equal forward and reverse currents.",
-        )),
-    ],
+    parameters: &junction("1e-20", "2", "2", "1.6"),
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
@@ -252,39 +155,11 @@ pub(super) const ZENER: Kind = Kind {
             (1e-15, 1.0),
             "Reverse current at the foot of the knee.",
         ),
-        quantity(
-            "saturation_current",
-            "Saturation current",
-            Unit::Ampere,
-            "1f",
-            (1e-40, 1.0),
-            "Current scale of the forward exponential.",
-        ),
-        quantity(
-            "emission",
-            "Emission coefficient",
-            Unit::One,
-            "1.1",
-            (0.001, 10.0),
-            "Slope of the forward exponential in thermal voltages.",
-        ),
-        quantity(
-            "series_resistance",
-            "Series resistance",
-            Unit::Ohm,
-            "0.5",
-            (1e-6, 1e6),
-            "Forward resistance of bulk and leads.",
-        ),
-        quantity("capacitance", "Junction capacitance", Unit::Farad, "0", (0.0, 1.0), "Capacitance without bias."),
-        quantity(
-            "built_in_voltage",
-            "Built-in voltage",
-            Unit::Volt,
-            "0.75",
-            (0.1, 5.0),
-            "Voltage that sets how the capacitance falls with reverse bias.",
-        ),
+        saturation_current("1f"),
+        emission("1.1"),
+        series_resistance("0.5"),
+        JUNCTION_CAPACITANCE,
+        built_in_voltage("0.75"),
     ],
     ratings: &[POWER],
     dc_paths: ONE_PATH,
