@@ -44,7 +44,7 @@ async fn pictures_of_every_view() -> Result<()> {
     page.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
     page.shoot(&folder.join("inspector.png")).await?;
     page.press("Swap").await?;
-    page.find("[aria-label='Parts found'] li").await?;
+    page.find("[aria-label='Parts found'] button").await?;
     page.shoot(&folder.join("catalogue.png")).await?;
     page.press("Close the catalogue").await?;
     page.press("Close the inspector").await?;
