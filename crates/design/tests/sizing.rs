@@ -35,6 +35,14 @@ fn a_mains_supply_is_sized_as_by_hand() {
     close(result(&transformer, "Secondary voltage"), 13.764);
     // 230² / (2π · 50 · 0.15 · 10) = 112.26 H.
     close(result(&transformer, "Primary inductance"), 112.26);
+    // By turns: 20 to 1 leaves 230 V / 20 = 11.5 V open, 11.5 / 1.15634 = 9.9452 V rated.
+    let by_turns = size(&supply, "transformer", &[("ratio".to_owned(), "20".to_owned())].into()).unwrap();
+    let taken = by_turns.steps.iter().find(|s| s.title == "Secondary voltage").unwrap().taken.unwrap();
+    assert!((taken - 9.9452).abs() < 1e-3, "{taken}");
+    let ratio = result(&by_turns, "Primary inductance") / result(&by_turns, "Secondary inductance");
+    assert!((ratio.sqrt() / 20.0 - 1.0).abs() < 1e-3, "{ratio}");
+    let upside_down = size(&supply, "transformer", &[("ratio".to_owned(), "-20".to_owned())].into()).unwrap();
+    assert!(upside_down.warnings.iter().any(|w| w.contains("turns ratio must be")), "{:?}", upside_down.warnings);
     // 12 V · 1.15634 · 253/230 = 15.264 V at the highest line without load; √2 of it is the peak.
     close(result(&sized("reservoir"), "Voltage it must bear"), 21.586);
     close(result(&sized("bridge"), "Reverse voltage of a diode"), 21.586);

@@ -193,7 +193,22 @@ fn winding(
         "Rated voltage of the secondary, RMS, as its label says; unless chosen, the smallest usual one whose valley \
          suffices at the lowest line.",
     );
-    d.take(voltage, "usual windings, the first whose computed valley suffices");
+    let by_voltage = line.nominal() / (voltage * (1.0 + lost));
+    let ratio = d.choose(
+        "ratio",
+        "Turns ratio",
+        One,
+        by_voltage,
+        "Turns of the primary over those of one secondary; if chosen, it decides the voltage.",
+    );
+    if ratio <= 0.0 {
+        d.warnings.push("The turns ratio must be above zero; until it is, the voltage decides".to_owned());
+    }
+    let by_turns = ratio > 0.0 && ratio != by_voltage;
+    let voltage = if by_turns { line.nominal() / (ratio * (1.0 + lost)) } else { voltage };
+    let from =
+        if by_turns { "the turns ratio chosen" } else { "usual windings, the first whose computed valley suffices" };
+    d.take(voltage, from);
     let reached = valley(voltage);
     if reached < wanted.lowest {
         d.warnings.push(format!(
