@@ -26,6 +26,18 @@ pub struct Finding {
     pub remedy: String,
 }
 
+impl Finding {
+    /// Something worth a look.
+    pub fn warning(rule: &str, place: Place, message: String, remedy: impl Into<String>) -> Self {
+        Finding { severity: Severity::Warning, rule: rule.to_owned(), place, message, remedy: remedy.into() }
+    }
+
+    /// Something that blocks a run.
+    fn error(rule: &str, place: Place, message: String, remedy: impl Into<String>) -> Self {
+        Finding { severity: Severity::Error, ..Self::warning(rule, place, message, remedy) }
+    }
+}
+
 /// How grave a finding is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
@@ -112,15 +124,11 @@ pub(crate) struct Findings {
 
 impl Findings {
     pub(crate) fn error(&mut self, rule: &str, place: Place, message: String, remedy: impl Into<String>) {
-        self.add(Severity::Error, rule, place, message, remedy.into());
+        self.found.push(Finding::error(rule, place, message, remedy));
     }
 
     pub(crate) fn warning(&mut self, rule: &str, place: Place, message: String, remedy: impl Into<String>) {
-        self.add(Severity::Warning, rule, place, message, remedy.into());
-    }
-
-    fn add(&mut self, severity: Severity, rule: &str, place: Place, message: String, remedy: String) {
-        self.found.push(Finding { severity, rule: rule.to_owned(), place, message, remedy });
+        self.found.push(Finding::warning(rule, place, message, remedy));
     }
 
     /// An error for every identifier that stands a second time.

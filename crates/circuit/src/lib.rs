@@ -37,7 +37,7 @@ pub use read::ReadError;
 pub use reduce::{STAND_IN, as_run};
 pub use resolve::{
     Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedWindow,
-    design_values, number_in, resolve,
+    design_values, number_in, parameter_in, resolve,
 };
 pub use signal::{Quantity, Signal, SignalError, Term};
 pub use stage::{Joint, JointKind, Stage, StageKind};

@@ -3,7 +3,8 @@ use crate::expression::{evaluate, is_name};
 use crate::kinds::{Form, Parameter};
 use crate::reduce::as_run;
 use crate::{
-    GND, Joint, KindId, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply, Window,
+    GND, Joint, KindId, Part, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply,
+    Window,
 };
 use quantity::{Unit, show};
 use std::collections::HashMap;
@@ -431,6 +432,14 @@ fn ratings(part: &crate::Part, scope: &Scope<'_>, findings: &mut Findings) {
 pub fn number_in(supply: &Supply, text: &str, unit: Unit) -> Option<f64> {
     let values = design_values(supply);
     evaluate(text, unit, &|name| values.get(name).copied()).ok()
+}
+
+/// A quantity among a part's parameters as the supply's design values make it, or its kind's default, in the
+/// parameter's SI unit; none if there is no such quantity or it cannot be evaluated.
+pub fn parameter_in(supply: &Supply, part: &Part, parameter: &str) -> Option<f64> {
+    let kind = part.kind.kind();
+    let Form::Quantity { unit, default, .. } = &kind.parameters[kind.parameter(parameter)?].form else { return None };
+    number_in(supply, part.parameters.get(parameter).map_or(*default, String::as_str), *unit)
 }
 
 fn parameter(

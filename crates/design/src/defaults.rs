@@ -1,7 +1,7 @@
 //! How long to simulate, how finely, and from when to record, as the circuit suggests.
 
 use circuit::{
-    Finding, KindId, Output, Place, ResolvedPart, Severity, Source, SourceKind, StudyKind, Supply, demands, number_in,
+    Finding, KindId, Output, Place, ResolvedPart, Source, SourceKind, StudyKind, Supply, demands, number_in,
 };
 use quantity::{Unit, entry, show};
 use schemars::JsonSchema;
@@ -103,23 +103,25 @@ fn slowest_discharge<'a>(parts: &'a [ResolvedPart], outputs: &[Output]) -> Optio
     constants.filter(|(_, tau)| *tau < PATIENCE).max_by(|a, b| a.1.total_cmp(&b.1))
 }
 
-/// A warning for every switch-on that ends before the slowest capacitor can have been charged.
+/// A warning for every switch-on that ends before the slowest capacitor can have come to its periodic state. A
+/// direct source charges it at once, however slowly the load would discharge it.
 pub(crate) fn too_short(supply: &Supply) -> Vec<Finding> {
     let Ok(circuit) = circuit::resolve(supply) else { return Vec::new() };
+    if !circuit.parts.iter().any(|p| p.period().is_some()) {
+        return Vec::new();
+    }
     let Some((part, tau)) = slowest_discharge(&circuit.parts, &demands(supply).1) else { return Vec::new() };
     let studies = supply.studies.iter().filter(|s| s.kind == StudyKind::SwitchOn && s.cut.is_none());
     let short = studies.filter_map(|s| Some((s, number_in(supply, &s.duration, Unit::Second)?)));
-    let found = short.filter(|(_, duration)| *duration < tau).map(|(study, duration)| Finding {
-        severity: Severity::Warning,
-        rule: "study-too-short".to_owned(),
-        place: Place::Study { study: study.id.clone() },
-        message: format!(
+    let found = short.filter(|(_, duration)| *duration < tau).map(|(study, duration)| {
+        let message = format!(
             "Study {} lasts {}, less than the time constant of {part} with the load, {}",
             study.id,
             show(duration, Unit::Second, 3),
             show(tau, Unit::Second, 3)
-        ),
-        remedy: format!("Lengthen it to {}", show(up(TIME_CONSTANTS * tau), Unit::Second, 3)),
+        );
+        let remedy = format!("Lengthen it to {}", show(up(TIME_CONSTANTS * tau), Unit::Second, 3));
+        Finding::warning("study-too-short", Place::Study { study: study.id.clone() }, message, remedy)
     });
     found.collect()
 }

@@ -5,12 +5,11 @@ use crate::draft::Draft;
 use crate::path::Path;
 use crate::proposal::{formed, settled_promises};
 use crate::stress::Promised;
-use circuit::{Finding, Place, Severity, Stage, Supply};
+use circuit::{Finding, Place, Stage, Supply};
 
 /// Warnings of every stage that was composed: too little voltage to regulate from, valleys below what
 /// is needed, forms that cannot make an output, parts rated for less than they bear, Zener diodes that nothing
-/// spares; and of every study too short for the circuit. Bypassed stages are
-/// not looked at.
+/// spares; and of every study too short for the circuit. Bypassed stages are not looked at.
 pub fn check(supply: &Supply) -> Vec<Finding> {
     let path = Path::new(supply);
     let formed = supply.stages.iter().filter(|s| !s.bypassed).filter_map(|stage| Some((stage, formed(stage).ok()?)));
@@ -30,13 +29,8 @@ pub fn check(supply: &Supply) -> Vec<Finding> {
 fn finding(stage: &Stage, message: &str) -> Finding {
     // The warning ends with what to do, behind its last semicolon.
     let (message, remedy) = message.rsplit_once("; ").unwrap_or((message, "Look at its sizing"));
-    Finding {
-        severity: Severity::Warning,
-        rule: "sizing".to_owned(),
-        place: Place::Stage { stage: stage.id.clone() },
-        message: format!("{}: {message}", stage.title),
-        remedy: capitalised(remedy),
-    }
+    let place = Place::Stage { stage: stage.id.clone() };
+    Finding::warning("sizing", place, format!("{}: {message}", stage.title), capitalised(remedy))
 }
 
 fn capitalised(text: &str) -> String {

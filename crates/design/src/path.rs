@@ -4,8 +4,7 @@ use crate::delivered::Delivered;
 use crate::draft::{Ask, Draft, RailWanted, Wanted};
 use crate::forms::{Form, Needs, Rectifies, form};
 use crate::proposal::by_hand;
-use circuit::kinds::Parameter;
-use circuit::{Output, Source, SourceKind, Stage, StageKind, Supply, demands, number_in};
+use circuit::{Output, Source, SourceKind, Stage, StageKind, Supply, demands, parameter_in};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -246,14 +245,10 @@ fn set_by_hand(supply: &Supply) -> BTreeMap<&str, BTreeMap<String, f64>> {
             continue;
         };
         for parameter in part.kind.kind().parameters {
-            let Parameter { id, form: circuit::kinds::Form::Quantity { unit, default, .. }, .. } = parameter else {
-                continue;
-            };
-            let text = part.parameters.get(*id).map_or(*default, String::as_str);
-            if by_hand(stage, part, role, id)
-                && let Some(value) = number_in(supply, text, *unit)
+            if by_hand(stage, part, role, parameter.id)
+                && let Some(value) = parameter_in(supply, part, parameter.id)
             {
-                found.entry(&stage.id).or_default().insert(format!("{role}.{id}"), value);
+                found.entry(&stage.id).or_default().insert(format!("{role}.{}", parameter.id), value);
             }
         }
     }

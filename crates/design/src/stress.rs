@@ -2,7 +2,7 @@
 
 use crate::draft::Promise;
 use circuit::kinds::{KindId, Rating, Stress};
-use circuit::{Finding, GND, Part, Place, ReadingMeasure, Severity, Stage, Supply, number_in};
+use circuit::{Finding, GND, Part, Place, ReadingMeasure, Stage, Supply, number_in, parameter_in};
 use quantity::{Unit, show};
 
 /// Part of a Zener diode's voltage from which on a net is held above it.
@@ -29,23 +29,20 @@ impl Promised<'_> {
     fn unlimited(&self, part: &Part) -> Option<Finding> {
         let net = |pin: &str| part.pins.get(pin).map(String::as_str);
         let (cathode, true) = (net("k")?, part.kind == KindId::Zener && net("a") == Some(GND)) else { return None };
-        let breakdown = number_in(self.supply, part.parameters.get("zener_voltage")?, Unit::Volt)?;
+        let breakdown = parameter_in(self.supply, part, "zener_voltage")?;
         let signal = format!("{cathode}.v");
         let others = self.of_stages.iter().filter(|(stage, _)| part.stage.as_ref() != Some(&stage.id));
         let held = others.flat_map(|(_, promises)| promises).filter(|p| p.signal == signal);
         let held = held.filter(|p| p.measure == ReadingMeasure::Mean).map(|p| p.value).max_by(f64::total_cmp)?;
-        (held > ABOVE * breakdown).then(|| Finding {
-            severity: Severity::Warning,
-            rule: "zener-unlimited".to_owned(),
-            place: Place::Part { part: part.id.clone() },
-            message: format!(
-                "{} breaks down at {}, but net {cathode} is held at {} and nothing in series limits its current",
-                part.id,
-                show(breakdown, Unit::Volt, 3),
-                show(held, Unit::Volt, 3)
-            ),
-            remedy: format!("Put a resistor between {cathode} and {}", part.id),
-        })
+        let message = format!(
+            "{} breaks down at {}, but net {cathode} is held at {} and nothing in series limits its current",
+            part.id,
+            show(breakdown, Unit::Volt, 3),
+            show(held, Unit::Volt, 3)
+        );
+        let remedy = format!("Put a resistor between {cathode} and {}", part.id);
+        let place = Place::Part { part: part.id.clone() };
+        (held > ABOVE * breakdown).then(|| Finding::warning("zener-unlimited", place, message, remedy))
     }
 
     fn of_part(&self, part: &Part) -> Vec<Finding> {
@@ -53,19 +50,16 @@ impl Promised<'_> {
             let rating = part.kind.kind().rating(name)?;
             let allowed = number_in(self.supply, text, rating.unit)?;
             let stress = self.by_sizing(part, rating).or_else(|| self.by_voltage(part, rating))?;
-            (stress > allowed * (1.0 + 1e-9)).then(|| Finding {
-                severity: Severity::Warning,
-                rule: "rating-exceeded".to_owned(),
-                place: Place::Part { part: part.id.clone() },
-                message: format!(
-                    "{} of {} is {} at nominal line and full load, rated {}",
-                    rating.name,
-                    part.id,
-                    show(stress, rating.unit, 3),
-                    show(allowed, rating.unit, 3)
-                ),
-                remedy: "Take a part of a higher rating from the catalogue, or let it bear less".to_owned(),
-            })
+            let message = format!(
+                "{} of {} is {} at nominal line and full load, rated {}",
+                rating.name,
+                part.id,
+                show(stress, rating.unit, 3),
+                show(allowed, rating.unit, 3)
+            );
+            let remedy = "Take a part of a higher rating from the catalogue, or let it bear less";
+            let place = Place::Part { part: part.id.clone() };
+            (stress > allowed * (1.0 + 1e-9)).then(|| Finding::warning("rating-exceeded", place, message, remedy))
         });
         found.collect()
     }
@@ -110,7 +104,7 @@ impl Promised<'_> {
     }
 
     fn resistance(&self, part: &Part) -> Option<f64> {
-        number_in(self.supply, part.parameters.get("resistance")?, Unit::Ohm)
+        parameter_in(self.supply, part, "resistance")
     }
 
     /// What is promised of a net's voltage, V.

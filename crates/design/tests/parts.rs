@@ -3,7 +3,7 @@
 mod common;
 
 use circuit::{Circuit, KindId, Part, Severity, Supply, check, resolve};
-use common::{add, chain, mains, output, stated};
+use common::{add, chain, direct, mains, output, stated};
 use mellow_design::{ComposeError, Edit, Entry, Search, TEMPLATES, apply, bom, bom_csv, catalogue, joining, read_line};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -299,6 +299,11 @@ fn an_unspared_zener_and_a_hasty_study_are_told() {
     );
     hasty.studies[0].duration = (1.1 * tau).to_string();
     assert_eq!(told(&hasty), []);
+    // What a direct source feeds is charged at once.
+    let direct = stated(direct("12"), vec![output("rail", "9", "250m")]);
+    let mut quick = chain(&direct, &["dc_source", "fixed_regulator", "resistive_load"]);
+    quick.studies[0].duration = "1u".into();
+    assert_eq!(told(&quick), []);
 }
 
 #[test]

@@ -47,9 +47,6 @@ pub(crate) struct Point<'a> {
     pub(crate) t: f64,
 }
 
-/// What the engine asks of a device.
-///
-/// Sign conventions: a current counts into the pin, power counts as absorbed.
 /// What flows into a part.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct Flow {
@@ -66,6 +63,9 @@ impl Flow {
     }
 }
 
+/// What the engine asks of a device.
+///
+/// Sign conventions: a current counts into the pin, power counts as absorbed.
 pub(crate) trait Model: Send + Sync {
     /// Stamps the entries that depend on neither time nor unknowns.
     fn constants(&self, _constants: &mut Constants<'_>) {}
