@@ -46,17 +46,42 @@ export function symbol(unit: Unit): string {
   return SYMBOLS[unit];
 }
 
+/** Units that are never given a prefix. */
+const BARE = new Set<Unit>(["degree", "celsius", "per_kelvin", "square_metre"]);
+
 /** The SI prefix fit for values up to `size`: its factor and letter. */
 export function prefix(size: number, unit: Unit): [number, string] {
-  if (unit === "one" || unit === "degree" || !(size > 0)) return [1, ""];
+  if (unit === "one" || BARE.has(unit) || !(size > 0)) return [1, ""];
   return PREFIXES.find(([factor]) => size >= factor * 0.9999999) ?? [1e-15, "f"];
 }
 
-/** A value with SI prefix, thin space and unit. */
+/** A value with SI prefix, thin space and unit, as the server writes it too. */
 export function show(value: number | null | undefined, unit: Unit, digits = 4): string {
   if (value === null || value === undefined || !Number.isFinite(value)) return "–";
-  if (value === 0) return `0\u2009${SYMBOLS[unit]}`.trim();
-  const [factor, letter] = prefix(Math.abs(value), unit);
-  const number = String(Number((value / factor).toPrecision(digits))).replace("-", "−");
-  return `${number}\u2009${letter}${SYMBOLS[unit]}`.trim();
+  const joined = (number: string, letter: string) => {
+    const name = letter + SYMBOLS[unit];
+    return name ? `${number}${unit === "degree" ? "" : "\u2009"}${name}` : number;
+  };
+  if (value === 0) return joined("0", "");
+  // Rounded before a prefix is chosen: 999.96 V are 1 kV.
+  const [mantissa = "0", power] = Math.abs(value)
+    .toExponential(digits - 1)
+    .split("e");
+  const exponent = Number(power);
+  const figures = mantissa.replace(".", "").replace(/0+$/, "");
+  const sign = value < 0 ? "−" : "";
+  // A ratio such as a power factor reads as 0.98, not as 980 m.
+  const plain = BARE.has(unit) || (unit === "one" && -4 <= exponent && exponent < 6);
+  const group = plain ? 0 : 3 * Math.floor(exponent / 3);
+  const found = PREFIXES.find(([factor]) => Math.round(Math.log10(factor)) === group);
+  if (!found) return joined(`${sign}${placed(figures, 0)}e${exponent}`, "");
+  return joined(sign + placed(figures, exponent - group), found[1]);
+}
+
+/** Writes figures with the point after `1 + shift` of them. */
+function placed(figures: string, shift: number): string {
+  const before = 1 + shift;
+  if (before <= 0) return `0.${"0".repeat(-before)}${figures}`;
+  const whole = figures.padEnd(before, "0").slice(0, before);
+  return figures.length > before ? `${whole}.${figures.slice(before)}` : whole;
 }
