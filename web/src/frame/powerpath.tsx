@@ -143,7 +143,7 @@ function Card({ stage, figure, chosen, marked, last, onChoose }: CardProps) {
         </span>
       )}
       {lost > 0 && (
-        <span className="figures absolute bottom-0 left-3 text-xs text-amber">
+        <span className="figures absolute bottom-0 left-2 rounded-sm bg-panel/80 px-1 text-xs text-amber">
           {show(lost, "watt", 3)} lost
         </span>
       )}
