@@ -40,6 +40,21 @@ pub enum EngineError {
         /// A part connected there.
         part: String,
     },
+    /// Steps have become so short that the run would not end.
+    #[error(
+        "stopped at {time:.6e} s: the last {steps} steps made no headway; {unknown} moves too fast, look at {part}: give it \
+         and the parts around it the resistance or capacitance they really have, or loosen the tolerance"
+    )]
+    Crawling {
+        /// Simulated time reached, seconds.
+        time: f64,
+        /// Steps tried without headway.
+        steps: u64,
+        /// The net voltage or part current whose error kept them short.
+        unknown: String,
+        /// A part connected there.
+        part: String,
+    },
     /// Devices with two states trip one another without end.
     #[error(
         "stopped at {time:.6e} s: {part} opens and closes without end; set its thresholds further apart, or delay what \
@@ -59,7 +74,9 @@ impl EngineError {
         let fields: [Option<&mut String>; 2] = match &mut self {
             EngineError::Singular { unknown } => [Some(unknown), None],
             EngineError::Unknown { what } => [Some(what), None],
-            EngineError::OperatingPoint { unknown, part, .. } | EngineError::Stuck { unknown, part, .. } => {
+            EngineError::OperatingPoint { unknown, part, .. }
+            | EngineError::Stuck { unknown, part, .. }
+            | EngineError::Crawling { unknown, part, .. } => {
                 [Some(unknown), Some(part)]
             }
             EngineError::Chatter { part, .. } => [Some(part), None],

@@ -6,6 +6,7 @@
 mod api;
 mod assets;
 mod cli;
+mod news;
 mod queue;
 mod store;
 mod traces;

@@ -1,9 +1,14 @@
 //! The queue of runs, kept by `apalis` in the same database.
 
-use apalis::prelude::{BoxDynError, Data, TaskBuilder, TaskSink, WorkerBuilder, WorkerContext};
-use apalis_postgres::{Config, PostgresStorage};
+use apalis::prelude::{
+    BackendExt, BoxDynError, Data, TaskBuilder, TaskSink, WorkerBuilder, WorkerBuilderExt, WorkerContext,
+};
+use apalis_postgres::{Config, PostgresStorage, Pubsub};
+use futures::{Stream, StreamExt};
 use serde::{Deserialize, Serialize};
 use sqlx::PgPool;
+use std::pin::Pin;
+use std::task::{Context, Poll};
 use std::time::Duration;
 use uuid::Uuid;
 
@@ -63,8 +68,12 @@ impl Queue {
             // A fresh name each time: a dead worker's runs are recognised by its name.
             let name = format!("worker-{}", Uuid::now_v7());
             self.requeue(&worker).await;
-            let executor =
-                WorkerBuilder::new(name.as_str()).backend(self.storage()).data(worker.clone()).build(perform);
+            let told = Gathered(Pubsub::new(self.pool.clone(), QUEUE.to_owned()));
+            let executor = WorkerBuilder::new(name.as_str())
+                .backend(self.storage().poll_with_stream(told))
+                .concurrency(std::thread::available_parallelism().map_or(1, usize::from))
+                .data(worker.clone())
+                .build(perform);
             if let Err(error) = executor.run().await {
                 tracing::warn!("worker {name} stopped: {error}; starting another");
             }
@@ -77,6 +86,26 @@ impl Queue {
         for run in worker.store.queued_runs().await.unwrap_or_default() {
             if let Err(error) = self.push(run).await {
                 tracing::warn!("run {run} could not be queued: {error}");
+            }
+        }
+    }
+}
+
+/// News of queued runs, however many have come in, as one item. Whoever takes one item at a time would
+/// not be woken for the others.
+struct Gathered(Pubsub);
+
+impl Stream for Gathered {
+    type Item = ();
+
+    fn poll_next(mut self: Pin<&mut Self>, cx: &mut Context<'_>) -> Poll<Option<()>> {
+        let mut any = false;
+        loop {
+            match self.0.poll_next_unpin(cx) {
+                Poll::Ready(Some(_)) => any = true,
+                Poll::Ready(None) => return Poll::Ready(any.then_some(())),
+                Poll::Pending if any => return Poll::Ready(Some(())),
+                Poll::Pending => return Poll::Pending,
             }
         }
     }

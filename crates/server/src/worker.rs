@@ -1,6 +1,6 @@
 //! Executes runs: the engine on a blocking thread, its chunks into the store as they come.
 
-use crate::store::{ChunkRow, Finish, Result, RunState, Store, StoreError};
+use crate::store::{Begun, ChunkRow, Finish, Result, RunState, Store, StoreError};
 use crate::traces::TraceBuilder;
 use circuit::{Circuit, Severity, Supply, resolve};
 use engine::{Chunk, Command, Equations, Observer, Progress};
@@ -23,20 +23,29 @@ pub(crate) struct Worker {
 const NOTE_EVERY: Duration = Duration::from_millis(200);
 /// How long a write is tried again while the database is away.
 const PATIENCE: Duration = Duration::from_secs(60);
-/// Chunks computed ahead of what is stored.
+/// Chunks encoded ahead of what is stored.
 const AHEAD: usize = 16;
+
+/// Times a run is taken up before it is given up; a run that needs more memory than there is ends its
+/// worker each time.
+const ATTEMPTS: i32 = 5;
 
 /// Executes one run from its beginning to a final state.
 ///
 /// An error means the run is not finished and shall be tried again.
 pub(crate) async fn execute(worker: &Worker, run: Uuid) -> Result<()> {
     let store = &worker.store;
-    let Some((document, study, attempt)) = patiently(|| store.begin_run(run)).await? else { return Ok(()) };
-    let finish = match prepare(&document) {
-        Ok(circuit) => simulate(worker, run, attempt, circuit, study).await?,
-        Err(message) => Finish { state: RunState::Failed, outcome: None, message: Some(message) },
-    };
-    patiently(|| store.finish_run(run, attempt, &finish)).await
+    let Some(Begun { document, study, attempt }) = patiently(|| store.begin_run(run)).await? else { return Ok(()) };
+    if attempt > ATTEMPTS {
+        let message = format!(
+            "the run ended the program that computed it {ATTEMPTS} times and is not tried again; it may need more memory \
+             than there is: shorten the study, record from a later time, or loosen its tolerance"
+        );
+        let finish = Finish { state: RunState::Failed, outcome: None, message: Some(message) };
+        return patiently(|| store.finish_run(run, attempt, &finish, &[], 0)).await;
+    }
+    let (finish, rows, nodes) = simulate(worker, run, attempt, document, study).await?;
+    patiently(|| store.finish_run(run, attempt, &finish, &rows, nodes)).await
 }
 
 fn prepare(document: &serde_json::Value) -> std::result::Result<Circuit, String> {
@@ -47,32 +56,45 @@ fn prepare(document: &serde_json::Value) -> std::result::Result<Circuit, String>
     })
 }
 
-async fn simulate(worker: &Worker, run: Uuid, attempt: i32, circuit: Circuit, study: String) -> Result<Finish> {
+/// Simulates and stores chunks as they come; the last of them are left for the end of the run, so that
+/// outcome and traces appear together.
+async fn simulate(
+    worker: &Worker,
+    run: Uuid,
+    attempt: i32,
+    document: serde_json::Value,
+    study: String,
+) -> Result<(Finish, Vec<ChunkRow>, i64)> {
     let (sender, receiver) = mpsc::channel(AHEAD);
     let shared = Arc::new(Shared::default());
-    let observer =
-        Reporter { chunks: sender, shared: Arc::clone(&shared), started: Instant::now(), slow_down: worker.slow_down };
-    let builder = {
-        let equations = Equations::new(&circuit);
-        TraceBuilder::new(run, &circuit, equations.columns())
-    };
-    let computing = tokio::task::spawn_blocking(move || {
-        let mut observer = observer;
-        studies::run(&circuit, &study, &mut observer).map(|(_, outcome)| outcome)
+    let slow_down = worker.slow_down;
+    let computing = tokio::task::spawn_blocking({
+        let shared = Arc::clone(&shared);
+        move || {
+            let circuit = prepare(&document)?;
+            let builder = TraceBuilder::new(run, &circuit, Equations::new(&circuit).columns());
+            let mut reporter = Reporter { builder, rows: sender, shared, started: Instant::now(), slow_down };
+            let outcome = studies::run(&circuit, &study, &mut reporter);
+            let last = reporter.builder.finish();
+            let outcome = outcome.map(|(_, outcome)| outcome).map_err(|error| error.to_string());
+            Ok::<_, String>((outcome, last, reporter.builder.nodes()))
+        }
     });
-    let stored = tokio::join!(
-        keep(&worker.store, run, attempt, builder, receiver, Arc::clone(&shared)),
-        note(&worker.store, run, attempt, Arc::clone(&shared)),
-    );
-    stored.0?;
-    let outcome = computing.await;
-    Ok(match outcome {
-        Ok(Ok(outcome)) => finish(&outcome)?,
-        Ok(Err(error)) => Finish { state: RunState::Failed, outcome: None, message: Some(error.to_string()) },
+    let noting = note(&worker.store, run, attempt, Arc::clone(&shared));
+    // Progress is not waited for: when all is stored it is dropped where it stands.
+    tokio::select! {
+        stored = keep(&worker.store, run, attempt, receiver, &shared) => stored?,
+        () = noting => {}
+    }
+    let failed = |message: String| Finish { state: RunState::Failed, outcome: None, message: Some(message) };
+    Ok(match computing.await {
+        Ok(Ok((Ok(outcome), last, nodes))) => (finish(&outcome)?, last, nodes),
+        Ok(Ok((Err(message), last, nodes))) => (failed(message), last, nodes),
+        Ok(Err(message)) => (failed(message), Vec::new(), 0),
         Err(error) => {
             tracing::error!("run {run}: {error}");
             let message = "the simulation broke off because of a defect in Mellow Coil".to_owned();
-            Finish { state: RunState::Failed, outcome: None, message: Some(message) }
+            (failed(message), Vec::new(), 0)
         }
     })
 }
@@ -90,13 +112,14 @@ fn finish(outcome: &Outcome) -> Result<Finish> {
 #[derive(Default)]
 struct Shared {
     stop: AtomicBool,
-    over: AtomicBool,
     /// Bits of the simulated time.
     time: AtomicU64,
 }
 
+/// Encodes chunks on the computing thread and hands them over to be stored.
 struct Reporter {
-    chunks: mpsc::Sender<Chunk>,
+    builder: TraceBuilder,
+    rows: mpsc::Sender<(Vec<ChunkRow>, i64)>,
     shared: Arc<Shared>,
     started: Instant,
     slow_down: Option<Duration>,
@@ -116,45 +139,39 @@ impl Observer for Reporter {
     }
 
     fn record(&mut self, chunk: Chunk) {
+        let rows = self.builder.push(&chunk);
         // A closed channel means storing has failed for good; stop computing.
-        if self.chunks.blocking_send(chunk).is_err() {
+        if self.rows.blocking_send((rows, self.builder.nodes())).is_err() {
             self.shared.stop.store(true, Ordering::Relaxed);
         }
     }
 }
 
-/// Stores chunks until the computing thread is done.
+/// Stores chunks until the computing thread is done; what has come in meanwhile goes out together.
 async fn keep(
     store: &Store,
     run: Uuid,
     attempt: i32,
-    mut builder: TraceBuilder,
-    mut chunks: mpsc::Receiver<Chunk>,
-    shared: Arc<Shared>,
+    mut encoded: mpsc::Receiver<(Vec<ChunkRow>, i64)>,
+    shared: &Shared,
 ) -> Result<()> {
-    let result = async {
-        while let Some(chunk) = chunks.recv().await {
-            let rows = builder.push(&chunk);
-            add(store, run, attempt, &rows, builder.nodes()).await?;
+    while let Some((mut rows, mut nodes)) = encoded.recv().await {
+        while let Ok((more, latest)) = encoded.try_recv() {
+            rows.extend(more);
+            nodes = latest;
         }
-        let rows = builder.finish();
-        add(store, run, attempt, &rows, builder.nodes()).await
+        if let Err(error) = patiently(|| store.add_chunks(run, attempt, &rows, nodes)).await {
+            shared.stop.store(true, Ordering::Relaxed);
+            return Err(error);
+        }
     }
-    .await;
-    shared.over.store(true, Ordering::Relaxed);
-    if result.is_err() {
-        shared.stop.store(true, Ordering::Relaxed);
-    }
-    result
+    Ok(())
 }
 
-async fn add(store: &Store, run: Uuid, attempt: i32, rows: &[ChunkRow], nodes: i64) -> Result<()> {
-    patiently(|| store.add_chunks(run, attempt, rows, nodes)).await
-}
-
-/// Notes progress and looks up whether to stop.
+/// Notes progress and looks up whether to stop, until it is dropped.
 async fn note(store: &Store, run: Uuid, attempt: i32, shared: Arc<Shared>) {
-    while !shared.over.load(Ordering::Relaxed) {
+    loop {
+        tokio::time::sleep(NOTE_EVERY).await;
         let time = f64::from_bits(shared.time.load(Ordering::Relaxed));
         match store.note_progress(run, attempt, time).await {
             Ok(true) => shared.stop.store(true, Ordering::Relaxed),
@@ -162,7 +179,6 @@ async fn note(store: &Store, run: Uuid, attempt: i32, shared: Arc<Shared>) {
             // Progress is a courtesy; storing decides whether the run can go on.
             Err(error) => tracing::debug!("progress of {run} not noted: {error}"),
         }
-        tokio::time::sleep(NOTE_EVERY).await;
     }
 }
 

@@ -215,6 +215,18 @@ impl Equations {
         }
     }
 
+    /// Sums of the sizes of what makes up each charge or flux at `x`: a flux can be the small difference
+    /// of large ones, and is then known no better than they are.
+    pub(crate) fn charge_sizes(&self, matrix: &Matrix, x: &[f64], sizes: &mut [f64]) {
+        sizes.fill(0.0);
+        for Constant { row, column, value } in &self.flat_c {
+            sizes[*row as usize] += (value * x[*column as usize]).abs();
+        }
+        for Charged { row, column, slot } in &self.charged {
+            sizes[*row as usize] += (matrix.charges[*slot as usize] * x[*column as usize]).abs();
+        }
+    }
+
     /// ∂q/∂x, slot by slot.
     pub(crate) fn capacitances(&self, matrix: &Matrix) -> Vec<f64> {
         let mut all = self.c.clone();

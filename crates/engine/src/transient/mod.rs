@@ -103,6 +103,16 @@ const LEAPS: [f64; 5] = [1e3, 1e4, 1e5, 1e6, 1e7];
 /// Leaps in a row after which there is no getting on.
 const MOST_LEAPS: u32 = 100;
 
+/// Error of rounding, as a part of the allowed one, that counts: steps short enough for it are leapt over.
+const NOISE: f64 = 0.05;
+/// Steps shorter than this part of the longest are looked at for it, if their error is above that.
+const DROWNING: f64 = 1e-6;
+const STRAINED: f64 = 0.3;
+
+/// Attempts after which a run must have covered this part of its time, or it counts as crawling.
+const WATCH: u64 = 10_000;
+const HEADWAY: f64 = 1e-7;
+
 /// How closely the time of a trip is found, s and relative to the time.
 const TRIP: (f64, f64) = (1e-12, 1e-9);
 /// Trips at one instant from which on they count as endless.
@@ -188,7 +198,15 @@ impl<'a> Transient<'a> {
     fn walk(&mut self, observer: &mut dyn Observer, health: &mut Health) -> Result<Ended, EngineError> {
         let Settings { end, tolerance, min_step, .. } = self.settings;
         let equations = self.stepper.equations;
+        let (mut attempts, mut since) = (0u64, self.time());
         loop {
+            attempts += 1;
+            if attempts % WATCH == 0 {
+                if self.time() - since < HEADWAY * end {
+                    return Err(self.stepper.crawling(WATCH));
+                }
+                since = self.time();
+            }
             // Shorter steps than this would drown in the rounding of the time.
             let resolved = SHORTEST * f64::EPSILON * self.time().max(1e-9 * end);
             let shortest = resolved.max(min_step);
@@ -215,6 +233,12 @@ impl<'a> Transient<'a> {
                 let missing = self.recorder.weigh(self.stepper.nodes());
                 if self.pace.failures < PATIENCE { error.max(missing / (ENERGY * tolerance)) } else { error }
             });
+            let strained = match &tried {
+                Ok(error) => *error > STRAINED,
+                Err(Failure::Unsettled) => true,
+                // There are no factors to ask.
+                Err(Failure::Singular(_)) => false,
+            };
             match tried {
                 Ok(error) if error <= 1.0 => {
                     if lands {
@@ -251,10 +275,17 @@ impl<'a> Transient<'a> {
             if self.pace.failures > 0 && self.pace.failures.is_multiple_of(FAILURES) {
                 self.stepper.settle_start(1e-3 * self.pace.length, health);
             }
+            // Nor shorter ones than those whose error is that of rounding.
+            let drowned = if self.pace.length < DROWNING * self.settings.max_step && strained {
+                h * self.stepper.noise(h) / NOISE
+            } else {
+                0.0
+            };
+            let shortest = shortest.max(drowned);
             if self.pace.length < shortest && end - self.time() > shortest {
                 self.leaps_in_a_row += 1;
                 let hopeless = min_step > resolved || self.leaps_in_a_row > MOST_LEAPS;
-                if hopeless || !self.leap(resolved, target, observer, health) {
+                if hopeless || !self.leap(resolved.max(0.01 * drowned), target, observer, health) {
                     return Err(self.stepper.stuck(self.pace.length));
                 }
                 health.leaps += 1;

@@ -25,6 +25,8 @@ const MOST_ITERATIONS: u32 = 60;
 /// Iterations stop when the error left, by the rate of convergence, is below this part of the
 /// allowed error.
 const SETTLED: f64 = 0.1;
+/// Corrections below this part of the allowed error need no second look.
+const PLAIN: f64 = 0.02;
 /// A correction so many times the allowed error came from an iterate that had strayed, beyond a
 /// junction's exponential perhaps; that the next is smaller tells nothing of convergence.
 const STRAYED: f64 = 100.0;
@@ -38,6 +40,8 @@ const MOST_TRIALS: usize = 60;
 const FIRST_STEP: f64 = 0.25 * 0.1;
 /// Current that may be missing at a net, relative to the accuracy wanted and the largest current.
 const CURRENT_LAW: f64 = 1e-2;
+/// Golden section: its multiples spread evenly and without a pattern.
+const GOLDEN: f64 = 0.618_033_988_749_895;
 /// Voltages and currents beyond this are no circuit's; their products would leave the range of numbers.
 const LARGEST: f64 = 1e100;
 
@@ -284,6 +288,16 @@ impl<'a> Stepper<'a> {
         }
     }
 
+    /// The error that names what keeps steps so short that so many make no headway.
+    pub(super) fn crawling(&self, steps: u64) -> EngineError {
+        EngineError::Crawling {
+            time: self.start.t,
+            steps,
+            unknown: self.equations.name(self.worst),
+            part: self.equations.part_at(self.worst),
+        }
+    }
+
     /// Forgets the steps before: what follows must not be extrapolated from them.
     pub(super) fn forget(&mut self) {
         self.known = 0;
@@ -363,6 +377,28 @@ impl<'a> Stepper<'a> {
         }
         equations.fill_flows(Point { x, t: *t }, flows);
         true
+    }
+
+    /// Whether the next correction would be as small as the rate of convergence promised for the one just
+    /// made, given what is missing at its end. Down an exponential each correction is one of its slopes,
+    /// and a rate measured elsewhere says nothing of that.
+    fn stays(&mut self) -> bool {
+        self.lu.solve(&mut self.correction[1..]);
+        self.accuracy.of_all(&self.correction) < SETTLED
+    }
+
+    /// What rounding alone makes of the error of a step of length h, relative to what is allowed: a rate of
+    /// change is a difference of charges or fluxes over the step, and the shorter the step the less of it
+    /// is left.
+    pub(super) fn noise(&mut self, h: f64) -> f64 {
+        let Stepper { equations, accuracy, start, matrix, change, lu, .. } = self;
+        equations.charge_sizes(matrix, &start.x, change);
+        // Rows are rounded each by itself; alike, they would cancel in tight windings.
+        for (row, size) in change.iter_mut().enumerate() {
+            *size *= (2.0 * (row as f64 * GOLDEN).fract() - 1.0) * f64::EPSILON / (D * h);
+        }
+        lu.solve(&mut change[1..]);
+        accuracy.of_step(change)
     }
 
     /// Makes the step just tried the one before.
@@ -447,7 +483,7 @@ impl<'a> Stepper<'a> {
             }
             before = Some(size.max(f64::MIN_POSITIVE));
             let settled = size * left.min(1.0) < SETTLED && !self.matrix.limited || !self.equations.nonlinear;
-            if settled && self.finish(alpha, stage) {
+            if settled && self.finish(alpha, stage, size) {
                 return Ok(());
             }
         }
@@ -457,13 +493,14 @@ impl<'a> Stepper<'a> {
     }
 
     /// Brings charges and currents up to the last correction; false if the currents do not add
-    /// up yet.
-    fn finish(&mut self, alpha: f64, stage: Stage) -> bool {
+    /// up yet, or if a correction of this size was not the last one needed.
+    fn finish(&mut self, alpha: f64, stage: Stage, size: f64) -> bool {
         if !self.end.x.iter().all(|v| v.abs() < LARGEST) {
             return false;
         }
-        if stage == Stage::Inner {
-            return self.obeys_current_law(alpha);
+        let doubtful = size > PLAIN && self.equations.nonlinear;
+        if stage == Stage::Inner || doubtful {
+            return self.obeys_current_law(alpha) && (!doubtful || self.stays());
         }
         // The correction that follows evaluates everything, so what the iteration solved for is
         // enough here: charges to first order, and currents that agree with them.

@@ -11,8 +11,8 @@ use futures::stream::BoxStream;
 use std::convert::Infallible;
 use std::time::Duration;
 
-/// How often a run is looked at.
-const EVERY: Duration = Duration::from_millis(200);
+/// How often a run is looked at without news of it, in case some was lost.
+const PATIENCE: Duration = Duration::from_secs(2);
 
 /// Server-sent events.
 pub(crate) struct Events(BoxStream<'static, Result<Event, Infallible>>);
@@ -33,14 +33,16 @@ impl OperationOutput for Events {
 
 /// Follows a run: an event `run` with the run whenever it has moved, until it is over.
 ///
-/// Workers may live in other processes, so the database is the place to look.
+/// Workers may live in other processes, so the news comes from the database.
 pub(crate) async fn follow(State(app): State<App>, Path(RunPath { run }): Path<RunPath>) -> Result<Events, ApiError> {
+    // First the ear, then the eye: nothing can happen unnoticed in between.
+    let follower = app.news.follow(run);
     app.store.run(app.account(), run).await?.ok_or_else(missing)?;
-    let stream = futures::stream::unfold(Some(None), move |seen: Option<Option<String>>| {
+    let stream = futures::stream::unfold(Some((follower, None)), move |state| {
         let app = app.clone();
         async move {
             // None after the final state: the stream ends.
-            let seen = seen?;
+            let (mut follower, seen): (_, Option<String>) = state?;
             loop {
                 let current = match app.store.run(app.account(), run).await {
                     Ok(Some(row)) => shown(&app, row).await.ok(),
@@ -53,10 +55,10 @@ pub(crate) async fn follow(State(app): State<App>, Path(RunPath { run }): Path<R
                     let text = serde_json::to_string(&current).unwrap_or_default();
                     if seen.as_ref() != Some(&text) {
                         let event = Event::default().event("run").data(&text);
-                        return Some((Ok(event), if over { None } else { Some(Some(text)) }));
+                        return Some((Ok(event), if over { None } else { Some((follower, Some(text))) }));
                     }
                 }
-                tokio::time::sleep(EVERY).await;
+                follower.moved(PATIENCE).await;
             }
         }
     });

@@ -11,6 +11,7 @@ mod runs;
 mod supplies;
 mod traces;
 
+use crate::news::News;
 use crate::queue::Queue;
 use crate::store::{DEMO_ACCOUNT, Store};
 use aide::axum::ApiRouter;
@@ -35,6 +36,7 @@ const LARGEST_BODY: usize = 16 << 20;
 pub(crate) struct App {
     pub(crate) store: Store,
     pub(crate) queue: Queue,
+    pub(crate) news: News,
 }
 
 impl App {

@@ -7,6 +7,7 @@ use chrono::{DateTime, Utc};
 use circuit::{as_run, resolve};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 use studies::Outcome;
 use uuid::Uuid;
 
@@ -47,8 +48,13 @@ pub(crate) struct RunShown {
 }
 
 pub(super) async fn shown(app: &App, row: RunRow) -> Result<RunShown, ApiError> {
-    let recorded = if row.node_count > 0 { app.store.recorded_span(row.id).await? } else { None };
-    Ok(RunShown {
+    let recorded = if row.node_count > 0 { app.store.recorded_spans(&[row.id]).await? } else { HashMap::new() };
+    let span = recorded.get(&row.id).copied();
+    Ok(with_span(row, span))
+}
+
+fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
+    RunShown {
         state: row.state(),
         id: row.id,
         supply: row.supply_id,
@@ -66,7 +72,7 @@ pub(super) async fn shown(app: &App, row: RunRow) -> Result<RunShown, ApiError> 
         created_at: row.created_at,
         started_at: row.started_at,
         finished_at: row.finished_at,
-    })
+    }
 }
 
 pub(super) fn missing() -> ApiError {
@@ -78,11 +84,14 @@ pub(crate) async fn list(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
 ) -> Result<Json<Vec<RunShown>>, ApiError> {
-    let mut runs = Vec::new();
-    for row in app.store.runs_of(app.account(), supply).await? {
-        runs.push(shown(&app, row).await?);
-    }
-    Ok(Json(runs))
+    let rows = app.store.runs_of(app.account(), supply).await?;
+    let ids: Vec<Uuid> = rows.iter().map(|row| row.id).collect();
+    let recorded = app.store.recorded_spans(&ids).await?;
+    let shown = rows.into_iter().map(|row| {
+        let span = recorded.get(&row.id).copied();
+        with_span(row, span)
+    });
+    Ok(Json(shown.collect()))
 }
 
 /// Queues a study of the supply as it is stored now.

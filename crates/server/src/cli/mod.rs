@@ -4,10 +4,12 @@ mod files;
 mod small_signal;
 
 use crate::api::{self, App};
+use crate::news::News;
 use crate::queue::Queue;
 use crate::store::{DEMO_ACCOUNT, NewRun, Store, migrate};
 use crate::worker::Worker;
 use anyhow::Context;
+use axum::serve::ListenerExt;
 use circuit::Supply;
 use clap::{Args, Parser, Subcommand};
 use std::net::SocketAddr;
@@ -190,7 +192,14 @@ async fn serve(action: Action) -> anyhow::Result<()> {
             let listener =
                 tokio::net::TcpListener::bind(listen).await.with_context(|| format!("cannot listen on {listen}"))?;
             println!("Mellow Coil is at http://{}", listener.local_addr()?);
-            axum::serve(listener, api::router(App { store, queue })).with_graceful_shutdown(asked_to_end()).await?;
+            let news = News::listen(database.database_url);
+            let listener = listener.tap_io(|stream| {
+                // An answer in several pieces must not wait for the first to be acknowledged.
+                let _ = stream.set_nodelay(true);
+            });
+            axum::serve(listener, api::router(App { store, queue, news }))
+                .with_graceful_shutdown(asked_to_end())
+                .await?;
         }
         Action::Worker { database, pace } => {
             let store = Store::new(&database.database_url)?;

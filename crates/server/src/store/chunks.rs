@@ -5,6 +5,7 @@ use diesel::prelude::*;
 use diesel::query_builder::{QueryFragment, QueryId};
 use diesel::sql_types::{self, Array, Binary, Double, Integer, SmallInt, Text};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
+use std::collections::HashMap;
 use uuid::Uuid;
 
 /// A stretch of one signal, encoded.
@@ -53,6 +54,14 @@ fn insert(rows: &[ChunkRow]) -> impl QueryFragment<Pg> + QueryId + RunQueryDsl<A
     .bind::<Array<Binary>, _>(column!(data))
 }
 
+/// Stores chunks; ignores what is there already.
+pub(super) async fn insert_all(connection: &mut AsyncPgConnection, rows: &[ChunkRow]) -> Result<()> {
+    for batch in rows.chunks(BATCH) {
+        insert(batch).execute(connection).await?;
+    }
+    Ok(())
+}
+
 impl Store {
     /// Stores chunks and counts their nodes, all or nothing; ignores what is there already.
     pub(crate) async fn add_chunks(&self, run: Uuid, attempt: i32, rows: &[ChunkRow], nodes: i64) -> Result<()> {
@@ -68,10 +77,7 @@ impl Store {
                     // A newer attempt has taken over.
                     return Ok(());
                 }
-                for batch in rows.chunks(BATCH) {
-                    insert(batch).execute(connection).await?;
-                }
-                Ok(())
+                insert_all(connection, rows).await
             })
             .await
     }
@@ -131,14 +137,19 @@ impl Store {
             .await?)
     }
 
-    /// First and last time recorded.
-    pub(crate) async fn recorded_span(&self, run: Uuid) -> Result<Option<(f64, f64)>> {
+    /// First and last time recorded, of each of these runs that has recorded any.
+    pub(crate) async fn recorded_spans(&self, of: &[Uuid]) -> Result<HashMap<Uuid, (f64, f64)>> {
         let mut connection = self.connection().await?;
-        let (from, to): (Option<f64>, Option<f64>) = trace_chunks::table
-            .filter(trace_chunks::run_id.eq(run).and(trace_chunks::level.eq(0)).and(trace_chunks::signal.eq("")))
-            .select((diesel::dsl::min(trace_chunks::from_time), diesel::dsl::max(trace_chunks::to_time)))
-            .first(&mut connection)
+        let rows: Vec<(Uuid, Option<f64>, Option<f64>)> = trace_chunks::table
+            .filter(trace_chunks::run_id.eq_any(of).and(trace_chunks::level.eq(0)).and(trace_chunks::signal.eq("")))
+            .group_by(trace_chunks::run_id)
+            .select((
+                trace_chunks::run_id,
+                diesel::dsl::min(trace_chunks::from_time),
+                diesel::dsl::max(trace_chunks::to_time),
+            ))
+            .load(&mut connection)
             .await?;
-        Ok(from.zip(to))
+        Ok(rows.into_iter().filter_map(|(run, from, to)| Some((run, from.zip(to)?))).collect())
     }
 }

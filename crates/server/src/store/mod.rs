@@ -7,7 +7,7 @@ mod schema;
 mod supplies;
 
 pub(crate) use chunks::ChunkRow;
-pub(crate) use runs::{Finish, NewRun, RunRow, RunState};
+pub(crate) use runs::{Begun, Finish, NewRun, RunRow, RunState};
 pub(crate) use supplies::{Saved, SupplyRow, SupplySummary};
 
 use diesel_async::pooled_connection::deadpool::{Object, Pool};

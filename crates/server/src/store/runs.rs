@@ -3,7 +3,7 @@ use super::{Result, Store};
 use chrono::{DateTime, Utc};
 use circuit::Supply;
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncConnection, RunQueryDsl};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -76,6 +76,15 @@ pub(crate) struct Finish {
     pub(crate) state: RunState,
     pub(crate) outcome: Option<Value>,
     pub(crate) message: Option<String>,
+}
+
+/// A run taken up by a worker.
+pub(crate) struct Begun {
+    /// The supply as the study runs it.
+    pub(crate) document: Value,
+    pub(crate) study: String,
+    /// Counts up each time the run is taken up.
+    pub(crate) attempt: i32,
 }
 
 /// A run to be stored.
@@ -167,9 +176,8 @@ impl Store {
             .await?)
     }
 
-    /// Takes a run up from its beginning: its document and study, and the number of this attempt.
-    /// None if it is finished already.
-    pub(crate) async fn begin_run(&self, id: Uuid) -> Result<Option<(Value, String, i32)>> {
+    /// Takes a run up from its beginning; none if it is finished already.
+    pub(crate) async fn begin_run(&self, id: Uuid) -> Result<Option<Begun>> {
         let mut connection = self.connection().await?;
         let begun: Option<(Value, String, i32)> = diesel::update(runs::table)
             .filter(runs::id.eq(id).and(runs::state.eq_any([RunState::Queued.name(), RunState::Running.name()])))
@@ -184,11 +192,12 @@ impl Store {
             .get_result(&mut connection)
             .await
             .optional()?;
-        if begun.is_some() {
+        let Some((document, study, attempt)) = begun else { return Ok(None) };
+        if attempt > 1 {
             // What an earlier attempt left behind would mix with this one's.
             diesel::delete(trace_chunks::table.filter(trace_chunks::run_id.eq(id))).execute(&mut connection).await?;
         }
-        Ok(begun)
+        Ok(Some(Begun { document, study, attempt }))
     }
 
     /// Notes how far an attempt has come; tells whether it shall stop. A newer attempt stops the
@@ -205,18 +214,34 @@ impl Store {
         Ok(stop.unwrap_or(true))
     }
 
-    pub(crate) async fn finish_run(&self, id: Uuid, attempt: i32, finish: &Finish) -> Result<()> {
+    /// Stores the last chunks of an attempt and how it ended, all or nothing; a newer attempt is left alone.
+    pub(crate) async fn finish_run(
+        &self,
+        id: Uuid,
+        attempt: i32,
+        finish: &Finish,
+        rows: &[super::ChunkRow],
+        nodes: i64,
+    ) -> Result<()> {
         let mut connection = self.connection().await?;
-        diesel::update(runs::table)
-            .filter(runs::id.eq(id).and(runs::attempt.eq(attempt)))
-            .set((
-                runs::state.eq(finish.state.name()),
-                runs::outcome.eq(&finish.outcome),
-                runs::message.eq(&finish.message),
-                runs::finished_at.eq(Utc::now()),
-            ))
-            .execute(&mut connection)
-            .await?;
-        Ok(())
+        connection
+            .transaction::<_, super::StoreError, _>(async |connection| {
+                let finished = diesel::update(runs::table)
+                    .filter(runs::id.eq(id).and(runs::attempt.eq(attempt)))
+                    .set((
+                        runs::state.eq(finish.state.name()),
+                        runs::outcome.eq(&finish.outcome),
+                        runs::message.eq(&finish.message),
+                        runs::node_count.eq(nodes),
+                        runs::finished_at.eq(Utc::now()),
+                    ))
+                    .execute(connection)
+                    .await?;
+                if finished > 0 {
+                    super::chunks::insert_all(connection, rows).await?;
+                }
+                Ok(())
+            })
+            .await
     }
 }
