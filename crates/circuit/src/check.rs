@@ -6,9 +6,11 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{HashMap, HashSet};
 
+mod bounds;
 mod sense;
 
 pub use sense::useless_between;
+pub(crate) use bounds::{courses, identifiers, too_long};
 pub(crate) use sense::{Sense, sense};
 
 /// One thing found wrong with a supply.

@@ -142,8 +142,7 @@ impl Parser<'_> {
         self.space();
         match self.chars.get(self.at) {
             Some(c) if c.is_ascii_digit() || *c == '.' => {
-                let rest: String = self.chars[self.at..].iter().collect();
-                let (value, taken) = scan_number(&rest)
+                let (value, taken) = scan_number(&self.number())
                     .map_err(|e| ExpressionError { at: self.at + e.at, message: e.kind.to_string() })?;
                 self.at += taken;
                 Ok(value)
@@ -152,6 +151,18 @@ impl Parser<'_> {
             Some(_) => Err(self.error("a number, a name or a parenthesis is needed here")),
             None => Err(self.error("the expression ends too early")),
         }
+    }
+
+    /// The characters from here on that can belong to a number; copying all that is left would cost the
+    /// square of a long expression's length.
+    fn number(&self) -> String {
+        let mut before = ' ';
+        let belongs = |c: &&char| {
+            let sign_of_exponent = matches!(**c, '+' | '-') && matches!(before, 'e' | 'E');
+            before = **c;
+            sign_of_exponent || !matches!(**c, '+' | '-' | '*' | '/' | '^' | '(' | ')' | ',' | ' ')
+        };
+        self.chars[self.at..].iter().take_while(belongs).collect()
     }
 
     fn name_or_call(&mut self) -> Evaluated {

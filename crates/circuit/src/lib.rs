@@ -16,9 +16,11 @@ mod changes;
 mod check;
 mod demand;
 mod document;
+mod effort;
 pub mod expression;
 pub mod fit;
 pub mod kinds;
+mod limits;
 mod read;
 mod reduce;
 mod resolve;
@@ -32,6 +34,7 @@ pub use document::{
     Cut, DesignValue, FORMAT, GND, Note, Part, Placement, Reading, ReadingMeasure, Requirement, Study, StudyKind,
     Supply, Turn, Window,
 };
+pub use effort::{Effort, MOST_BYTES};
 pub use kinds::{Kind, KindId};
 pub use read::ReadError;
 pub use reduce::{STAND_IN, as_run};

@@ -31,6 +31,14 @@ pub enum ReadError {
         /// The version found.
         found: u32,
     },
+    /// Larger than a document may be.
+    #[error("{place}: {message}")]
+    Limit {
+        /// The part, note or value.
+        place: String,
+        /// What is too large there, and what is accepted.
+        message: String,
+    },
     /// A version that never was.
     #[error("mellow_coil must be the format version of the document, now {FORMAT}")]
     Version,
@@ -48,6 +56,8 @@ impl Supply {
     /// [`ReadError`] with line and column for damaged JSON, and with the path of the field for
     /// a document of the wrong shape, unknown fields included.
     pub fn from_json(text: &str) -> Result<Self, ReadError> {
+        // Some editors begin a file with a byte-order mark, which is no part of the document.
+        let text = text.strip_prefix('\u{feff}').unwrap_or(text);
         // The version decides which fields are known, so it is looked at first.
         if let Ok(header) = serde_json::from_str::<Header>(text) {
             match header.mellow_coil {
@@ -62,6 +72,7 @@ impl Supply {
             read_error(path, error.into_inner())
         })?;
         json.end().map_err(|error| read_error(".".into(), error))?;
+        crate::limits::hold(&supply)?;
         Ok(supply)
     }
 

@@ -1,12 +1,13 @@
-use crate::check::{Finding, Findings, Place, Sense, Severity, sense, wiring};
+use crate::check::{Finding, Findings, Place, Sense, Severity, courses, identifiers, sense, too_long, wiring};
 use crate::expression::{evaluate, is_name};
 use crate::kinds::{Form, Parameter};
 use crate::reduce::as_run;
 use crate::{
-    GND, Joint, KindId, Part, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply,
+    DesignValue, GND, Joint, KindId, Part, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply,
     Window,
 };
 use quantity::{Unit, show};
+use std::cell::RefCell;
 use std::collections::HashMap;
 
 /// A supply turned into numbers: what the engine, the readings and the studies work on.
@@ -204,6 +205,9 @@ pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
         "requirements",
         supply.requirements.iter().map(|r| (r.id.as_str(), Place::Requirement { requirement: r.id.clone() })),
     );
+    identifiers(supply, &mut findings);
+    courses(&circuit.parts, &mut findings);
+    too_long(&circuit, &mut findings);
     // A circuit that cannot be run gets no advice on how it runs.
     if !findings.block() {
         let Circuit { nets, parts, studies, readings, .. } = &circuit;
@@ -270,21 +274,31 @@ pub(crate) fn settle_values<'a>(supply: &'a Supply, findings: &mut Findings) -> 
             "Start with a letter and use letters, digits and _ only; pi and function names are taken",
         );
     }
-    // Each round settles at least one value or stops; a chain costs one round per link at worst.
-    loop {
-        let before = waiting.len();
-        waiting.retain(|v| match evaluate(&v.value, v.unit, &|name| known.get(name).copied()) {
-            Ok(value) => {
-                known.insert(&v.name, value);
-                false
+    // A value that needs another waits for it by name, so that a chain costs one look per link.
+    let mut parked: HashMap<String, Vec<&DesignValue>> = HashMap::new();
+    let mut hopeless = Vec::new();
+    while let Some(v) = waiting.pop() {
+        let missing = RefCell::new(None);
+        let lookup = |name: &str| {
+            let value = known.get(name).copied();
+            if value.is_none() && is_name(name) {
+                missing.borrow_mut().get_or_insert_with(|| name.to_owned());
             }
-            Err(_) => true,
-        });
-        if waiting.is_empty() || waiting.len() == before {
-            break;
+            value
+        };
+        match (evaluate(&v.value, v.unit, &lookup), missing.into_inner()) {
+            (Ok(value), _) => {
+                known.insert(&v.name, value);
+                waiting.extend(parked.remove(&v.name).unwrap_or_default());
+            }
+            (Err(_), Some(name)) => parked.entry(name).or_default().push(v),
+            (Err(_), None) => hopeless.push(v),
         }
     }
-    for v in waiting {
+    hopeless.extend(parked.into_values().flatten());
+    let order = |v: &&DesignValue| supply.values.iter().position(|other| std::ptr::eq(other, *v));
+    hopeless.sort_by_cached_key(order);
+    for v in hopeless {
         let error = evaluate(&v.value, v.unit, &|name| known.get(name).copied()).err();
         findings.error(
             "unreadable-value",

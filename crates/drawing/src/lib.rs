@@ -4,6 +4,7 @@
 //! colour it. [`symbol()`] holds the IEC 60617 symbol of every part kind. Wires are routed
 //! automatically at right angles around the parts.
 
+mod bands;
 mod labels;
 mod place;
 mod route;

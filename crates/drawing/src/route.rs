@@ -5,6 +5,7 @@
 //! path of least cost, where bends and crossings are dear and running through parts or along
 //! other wires is impossible.
 
+use crate::bands::Bands;
 use crate::labels::text_of;
 use crate::symbols::symbol;
 use crate::{DrawnNet, DrawnPart, Spot, is_ground};
@@ -31,11 +32,23 @@ const NEARER: i32 = 2;
 /// nobody reads such a drawing.
 const MOST_PARTS: usize = 1500;
 
+/// Squares of the grid from which on no wires are drawn, for the same reason and for memory's sake; parts
+/// that stand as close as usual come nowhere near.
+const MOST_SQUARES: i64 = 2_000_000;
+
 /// Wires of every net, in order of appearance; none for circuits too large to be drawn wired.
 pub(crate) fn nets(supply: &Supply, parts: &[DrawnPart]) -> Vec<DrawnNet> {
     if parts.len() > MOST_PARTS {
         return Vec::new();
     }
+    let bands = Bands::between(parts);
+    let mut nets = near_nets(supply, &bands.cut(parts));
+    nets.iter_mut().for_each(|net| bands.restore(net));
+    nets
+}
+
+/// Wires between parts that stand no farther from each other than wires need.
+fn near_nets(supply: &Supply, parts: &[DrawnPart]) -> Vec<DrawnNet> {
     let mut pins: BTreeMap<usize, Vec<Spot>> = BTreeMap::new();
     let mut names: Vec<&str> = Vec::new();
     let mut index: HashMap<&str, usize> = HashMap::new();
@@ -49,7 +62,7 @@ pub(crate) fn nets(supply: &Supply, parts: &[DrawnPart]) -> Vec<DrawnNet> {
             pins.entry(net).or_default().push(*spot);
         }
     }
-    let mut router = Router::new(supply, parts, &pins);
+    let Some(mut router) = Router::new(supply, parts, &pins) else { return Vec::new() };
     // A net is wired piece by piece where its pins lie far apart: each piece bears its name, or its own
     // symbol of the reference, as a draftsman leaves long lines out.
     let mut pieces: Vec<(usize, Vec<Spot>)> = Vec::new();
@@ -202,7 +215,8 @@ enum Way {
 }
 
 impl Router {
-    fn new(supply: &Supply, parts: &[DrawnPart], pins: &BTreeMap<usize, Vec<Spot>>) -> Self {
+    /// An empty grid around the parts; none if that would be too large.
+    fn new(supply: &Supply, parts: &[DrawnPart], pins: &BTreeMap<usize, Vec<Spot>>) -> Option<Self> {
         let all = parts.iter().flat_map(|p| p.pins.iter().map(|(_, s)| *s).chain([p.at]));
         let (mut from, mut to) = (Spot { x: 0, y: 0 }, Spot { x: 1, y: 1 });
         for (i, spot) in all.enumerate() {
@@ -214,6 +228,9 @@ impl Router {
         }
         let from = Spot { x: from.x - MARGIN, y: from.y - MARGIN };
         let (width, height) = (to.x + MARGIN - from.x + 1, to.y + MARGIN - from.y + 1);
+        if i64::from(width) * i64::from(height) > MOST_SQUARES {
+            return None;
+        }
         let size = (width * height) as usize;
         let mut router = Router {
             from,
@@ -252,7 +269,7 @@ impl Router {
                 }
             }
         }
-        router
+        Some(router)
     }
 
     fn index(&self, spot: Spot) -> Option<usize> {

@@ -31,4 +31,4 @@ pub use small_signal::{
 pub use transient::{Ended, Settings, Start, Transient, transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "3";
+pub const VERSION: &str = "4";

@@ -82,14 +82,16 @@ async fn simulate(
     });
     let noting = note(&worker.store, run, attempt, Arc::clone(&shared));
     // Progress is not waited for: when all is stored it is dropped where it stands.
-    tokio::select! {
-        stored = keep(&worker.store, run, attempt, receiver, &shared) => stored?,
-        () = noting => {}
-    }
+    let mut rows = tokio::select! {
+        left = keep(&worker.store, run, attempt, receiver, &shared) => left?,
+        () = noting => Vec::new(),
+    };
     let failed = |message: String| Finish { state: RunState::Failed, outcome: None, message: Some(message) };
     Ok(match computing.await {
-        Ok(Ok((Ok(outcome), last, nodes))) => (finish(&outcome)?, last, nodes),
-        Ok(Ok((Err(message), last, nodes))) => (failed(message), last, nodes),
+        Ok(Ok((outcome, last, nodes))) => {
+            rows.extend(last);
+            (outcome.map_or_else(|message| Ok(failed(message)), |outcome| finish(&outcome))?, rows, nodes)
+        }
         Ok(Err(message)) => (failed(message), Vec::new(), 0),
         Err(error) => {
             tracing::error!("run {run}: {error}");
@@ -147,25 +149,32 @@ impl Observer for Reporter {
     }
 }
 
-/// Stores chunks until the computing thread is done; what has come in meanwhile goes out together.
+/// Stores chunks until the computing thread is done; what has come in meanwhile goes out together. Returns
+/// what is left at the end, with the count of nodes.
 async fn keep(
     store: &Store,
     run: Uuid,
     attempt: i32,
     mut encoded: mpsc::Receiver<(Vec<ChunkRow>, i64)>,
     shared: &Shared,
-) -> Result<()> {
+) -> Result<Vec<ChunkRow>> {
     while let Some((mut rows, mut nodes)) = encoded.recv().await {
-        while let Ok((more, latest)) = encoded.try_recv() {
-            rows.extend(more);
-            nodes = latest;
+        loop {
+            match encoded.try_recv() {
+                Ok((more, latest)) => {
+                    rows.extend(more);
+                    nodes = latest;
+                }
+                Err(mpsc::error::TryRecvError::Empty) => break,
+                Err(mpsc::error::TryRecvError::Disconnected) => return Ok(rows),
+            }
         }
         if let Err(error) = patiently(|| store.add_chunks(run, attempt, &rows, nodes)).await {
             shared.stop.store(true, Ordering::Relaxed);
             return Err(error);
         }
     }
-    Ok(())
+    Ok(Vec::new())
 }
 
 /// Notes progress and looks up whether to stop, until it is dropped.

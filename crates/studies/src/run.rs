@@ -1,6 +1,6 @@
 use crate::power_path::{figures, last_period};
 use crate::{End, Outcome, ReadingResult, Recorded, RunHealth, Standing, Steadiness, Verdict};
-use circuit::{Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStudy, ResolvedWindow, StudyKind};
+use circuit::{Circuit, MOST_BYTES, ResolvedReading, ResolvedRequirement, ResolvedStudy, ResolvedWindow, StudyKind};
 use engine::{
     Chunk, Command, Ended, EngineError, Equations, Health, Observer, Progress, Recording, Settings, Start, transient,
 };
@@ -14,8 +14,6 @@ pub enum StudyError {
     Unknown(String),
 }
 
-/// Steps per period of the fastest source that a study takes at least, if it limits none.
-const STEPS_PER_PERIOD: f64 = 20.0;
 /// Margin, relative to the limit, below which a requirement counts as close.
 const CLOSE: f64 = 0.1;
 /// Energy missing, relative, above which a run is not to be trusted.
@@ -25,13 +23,12 @@ const SETTLED: f64 = 1e-3;
 
 /// The engine's settings for a study.
 pub fn settings(circuit: &Circuit, study: &ResolvedStudy) -> Settings {
-    let shortest = circuit.parts.iter().filter_map(ResolvedPart::period).fold(f64::INFINITY, f64::min);
     Settings {
         end: study.duration,
         record_from: study.record_from,
         min_step: 0.0,
         start: if study.kind == StudyKind::LoadStep { Start::OperatingPoint } else { Start::Rest },
-        max_step: study.max_step.unwrap_or(shortest / STEPS_PER_PERIOD).min(study.duration / STEPS_PER_PERIOD),
+        max_step: circuit.longest_step(study),
         tolerance: study.tolerance,
     }
 }
@@ -46,12 +43,22 @@ pub fn run(circuit: &Circuit, study: &str, observer: &mut dyn Observer) -> Resul
         circuit.studies.iter().position(|s| s.id == study).ok_or_else(|| StudyError::Unknown(study.to_owned()))?;
     let study = &circuit.studies[index];
     let equations = Equations::new(circuit);
-    let mut keeping = Keeping { recording: Recording::default(), observer, reached: 0.0 };
+    let mut keeping = Keeping { recording: Recording::default(), observer, reached: 0.0, bytes: 0.0 };
     let mut health = Health::default();
     let ended = transient(&equations, &settings(circuit, study), &mut keeping, &mut health);
+    let full = keeping.full();
     let Keeping { recording, reached, .. } = keeping;
     let recorded = Recorded::new(circuit, equations.columns(), &recording);
-    let outcome = judge(&recorded, index, ended, reached, health);
+    let mut outcome = judge(&recorded, index, ended, reached, health);
+    if full && matches!(outcome.end, End::Stopped { .. }) {
+        let message = format!(
+            "stopped at {}: the run has recorded {:.0e} bytes, the most one may; shorten the study, record from a later \
+             time, allow longer steps or loosen the tolerance",
+            quantity::show(reached, quantity::Unit::Second, 4),
+            MOST_BYTES
+        );
+        outcome.end = End::Failed { message };
+    }
     Ok((recording, outcome))
 }
 
@@ -60,14 +67,23 @@ struct Keeping<'a> {
     recording: Recording,
     observer: &'a mut dyn Observer,
     reached: f64,
+    bytes: f64,
+}
+
+impl Keeping<'_> {
+    fn full(&self) -> bool {
+        self.bytes > MOST_BYTES
+    }
 }
 
 impl Observer for Keeping<'_> {
     fn progress(&mut self, progress: &Progress<'_>) -> Command {
         self.reached = progress.time;
-        self.observer.progress(progress)
+        let wish = self.observer.progress(progress);
+        if self.full() { Command::Stop } else { wish }
     }
     fn record(&mut self, chunk: Chunk) {
+        self.bytes += (size_of::<f64>() * chunk.times.len() * (1 + chunk.columns.len())) as f64;
         self.recording.push(&chunk);
         self.observer.record(chunk);
     }

@@ -56,7 +56,7 @@ pub(super) const STEPPED_LOAD: Kind = Kind {
         quantity("low", "First current", Unit::Ampere, "10m", (0.0, 1e6), "Current before the step."),
         headline(quantity("high", "Stepped current", Unit::Ampere, "100m", (0.0, 1e6), "Current after the step.")),
         quantity("delay", "Steps at", Unit::Second, "1m", (0.0, ANY), "Time of the first step."),
-        quantity("width", "for", Unit::Second, "1m", (0.0, ANY), "Time at the stepped current."),
+        quantity("width", "for", Unit::Second, "1m", (0.0, ANY), "Time at the stepped current, without edges."),
         quantity("period", "Period", Unit::Second, "0", (0.0, ANY), "Time from step to step; 0 for one step only."),
         quantity("slew", "Slew", Unit::AmperePerSecond, "1M", (1e-6, 1e15), "Speed of the change."),
         quantity(

@@ -59,7 +59,7 @@ impl Course {
         let part = if since < self.edge {
             since / self.edge
         } else {
-            (1.0 - (since - self.width.max(self.edge)) / self.edge).clamp(0.0, 1.0)
+            (1.0 - (since - self.edge - self.width) / self.edge).clamp(0.0, 1.0)
         };
         self.low + (self.high - self.low) * part
     }
@@ -70,7 +70,7 @@ impl Course {
         }
         let start = if t < self.delay { self.delay } else { self.start(t) };
         let after = t + 1e-12 * t.abs().max(self.edge);
-        let back = self.width.max(self.edge);
+        let back = self.edge + self.width;
         [0.0, self.edge, back, back + self.edge, self.period, self.period + self.edge]
             .into_iter()
             .map(|since| start + since)

@@ -68,6 +68,8 @@ impl Store {
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, super::StoreError, _>(async |connection| {
+                // Should the machine fail, the run is computed again anyway; its end is waited for.
+                diesel::sql_query("SET LOCAL synchronous_commit = off").execute(connection).await?;
                 let counted = diesel::update(runs::table)
                     .filter(runs::id.eq(run).and(runs::attempt.eq(attempt)))
                     .set(runs::node_count.eq(nodes))

@@ -1,0 +1,40 @@
+//! How large a document may be. What lies beyond would take time or memory out of all proportion, so it
+//! is refused before anything else looks at it.
+
+use crate::{ReadError, Supply};
+
+/// Farthest place from the origin of the drawing, in grid squares.
+const FARTHEST: i32 = 10_000;
+/// Longest value or expression, in characters.
+const LONGEST_VALUE: usize = 2_000;
+
+/// Holds a document to the limits.
+pub(crate) fn hold(supply: &Supply) -> Result<(), ReadError> {
+    let parts = supply.parts.iter().filter_map(|p| Some((p.id.clone(), p.at?.x, p.at?.y)));
+    let notes = supply.texts.iter().enumerate().map(|(i, n)| (format!("note {}", i + 1), n.x, n.y));
+    for (place, x, y) in parts.chain(notes) {
+        if x.abs().max(y.abs()) > FARTHEST {
+            let message = format!("it stands at {x}, {y}; places go from -{FARTHEST} to {FARTHEST}");
+            return Err(ReadError::Limit { place, message });
+        }
+    }
+    let values = supply.values.iter().map(|v| (format!("design value {}", v.name), &v.value));
+    let parameters = supply.parts.iter().flat_map(|p| {
+        let named = p.parameters.iter().chain(&p.ratings);
+        named.map(move |(name, text)| (format!("{} {name}", p.id), text))
+    });
+    let studies = supply.studies.iter().flat_map(|s| {
+        let texts = [Some(&s.duration), s.record_from.as_ref(), s.max_step.as_ref(), s.tolerance.as_ref()];
+        texts.into_iter().flatten().map(move |text| (format!("study {}", s.id), text))
+    });
+    for (place, text) in values.chain(parameters).chain(studies) {
+        if text.len() > LONGEST_VALUE {
+            let message = format!(
+                "its value is {} characters long; up to {LONGEST_VALUE} are read, name parts of it as design values",
+                text.len()
+            );
+            return Err(ReadError::Limit { place, message });
+        }
+    }
+    Ok(())
+}
