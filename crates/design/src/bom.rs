@@ -107,7 +107,14 @@ pub fn bom_csv(supply: &Supply) -> String {
     let _ = table.write_record(["Count", "Designators", "Part", "Value", "Rated for", "Catalogue entry"]);
     for row in bom(supply) {
         let (count, parts) = (row.parts.len().to_string(), row.parts.join(" "));
-        let _ = table.write_record([&count, &parts, row.kind, &row.value, &row.ratings, &row.entry]);
+        let cells: [&str; 6] = [&count, &parts, row.kind, &row.value, &row.ratings, &row.entry];
+        let _ = table.write_record(cells.map(inert));
     }
     table.into_inner().ok().and_then(|bytes| String::from_utf8(bytes).ok()).unwrap_or_default()
+}
+
+/// A cell that no table program takes for a formula (common practice: an apostrophe before it).
+fn inert(cell: &str) -> String {
+    let live = cell.starts_with(['=', '+', '-', '@', '\t', '\r']);
+    if live { format!("'{cell}") } else { cell.to_owned() }
 }

@@ -90,5 +90,7 @@ fn drawn(text: &mut String, part: &DrawnPart) {
 }
 
 fn escaped(text: &str) -> String {
+    // XML has no way to write most control characters.
+    let text: String = text.chars().filter(|c| !c.is_control()).collect();
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }

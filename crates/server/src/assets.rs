@@ -15,6 +15,10 @@ pub(crate) async fn serve(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
     let (name, file) = match Assets::get(path) {
         Some(file) => (path, file),
+        // What is named like a file and is not there is missing, not a view.
+        None if path.rsplit('/').next().is_some_and(|name| name.contains('.')) => {
+            return (StatusCode::NOT_FOUND, "there is no such file").into_response();
+        }
         None => match Assets::get("index.html") {
             Some(file) => ("index.html", file),
             None => return (StatusCode::NOT_FOUND, "the interface was not built into this program").into_response(),

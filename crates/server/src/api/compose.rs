@@ -1,4 +1,4 @@
-use super::supplies::{SaveAnswer, read, store};
+use super::supplies::{SaveAnswer, store};
 use super::{ApiError, App, Body, SupplyPath};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -39,9 +39,15 @@ pub(crate) struct MakeEdit {
     edit: Edit,
 }
 
-pub(super) async fn document(app: &App, supply: uuid::Uuid) -> Result<Supply, ApiError> {
+/// Asks something of a supply as it is stored.
+pub(super) async fn ask<T: Send + 'static>(
+    app: &App,
+    supply: uuid::Uuid,
+    question: impl FnOnce(&Supply) -> T + Send + 'static,
+) -> Result<T, ApiError> {
     let row = app.store.supply(app.account(), supply).await?.ok_or_else(super::supplies::missing)?;
-    read(&row.document)
+    let look = app.look(&row).await?;
+    app.think(move || question(&look.document)).await
 }
 
 /// What a form proposes at a place; nothing is changed.
@@ -50,8 +56,8 @@ pub(crate) async fn proposal(
     Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<AskForm>,
 ) -> Result<Json<Proposal>, ApiError> {
-    let document = document(&app, supply).await?;
-    propose(&document, &body.form, &body.place, &body.choices).map(Json).map_err(refused)
+    let proposed = ask(&app, supply, move |s| propose(s, &body.form, &body.place, &body.choices)).await?;
+    proposed.map(Json).map_err(refused)
 }
 
 /// How a stage is sized; nothing is changed.
@@ -60,9 +66,11 @@ pub(crate) async fn sizing(
     Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<AskStage>,
 ) -> Result<Json<Proposal>, ApiError> {
-    let document = document(&app, supply).await?;
-    let stored = document.stage(&body.stage).map(|s| s.choices.clone()).unwrap_or_default();
-    size(&document, &body.stage, &body.choices.unwrap_or(stored)).map(Json).map_err(refused)
+    let sized = ask(&app, supply, move |s| {
+        let stored = s.stage(&body.stage).map(|s| s.choices.clone()).unwrap_or_default();
+        size(s, &body.stage, &body.choices.unwrap_or(stored))
+    });
+    sized.await?.map(Json).map_err(refused)
 }
 
 /// Changes the power path and stores the result, as a save does.
@@ -71,9 +79,10 @@ pub(crate) async fn edit(
     Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<MakeEdit>,
 ) -> Result<SaveAnswer, ApiError> {
-    let changed = apply(&document(&app, supply).await?, &body.edit).map_err(refused)?;
+    let MakeEdit { revision, edit } = body;
+    let changed = ask(&app, supply, move |s| apply(s, &edit)).await?.map_err(refused)?;
     let yours = serde_json::to_value(&changed).unwrap_or_default();
-    store(&app, supply, body.revision, &changed, yours).await
+    store(&app, supply, revision, &changed, yours).await
 }
 
 /// How long and how finely a study of this supply should simulate, with the reasons.
@@ -81,7 +90,7 @@ pub(crate) async fn study_defaults(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
 ) -> Result<Json<StudyDefault>, ApiError> {
-    Ok(Json(studies_for(&document(&app, supply).await?)))
+    ask(&app, supply, studies_for).await.map(Json)
 }
 
 pub(super) fn refused(error: design::ComposeError) -> ApiError {

@@ -1,8 +1,8 @@
-use super::supplies::read;
+use super::compose::ask;
 use super::{ApiError, App, Body, SupplyPath};
 use axum::Json;
 use axum::extract::{Path, State};
-use circuit::{design_values, expression};
+use circuit::{Supply, design_values, expression};
 use quantity::{Series, Unit, entry, show};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -44,11 +44,12 @@ pub(crate) async fn evaluate(
     Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<Entry>,
 ) -> Result<Json<EntryMeaning>, ApiError> {
-    let row = app.store.supply(app.account(), supply).await?;
-    let row = row.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
-    let document = read(&row.document)?;
-    let values = design_values(&document);
-    Ok(Json(match expression::evaluate(&body.text, body.unit, &|name| values.get(name).copied()) {
+    ask(&app, supply, move |document| meaning(document, body)).await.map(Json)
+}
+
+fn meaning(document: &Supply, body: Entry) -> EntryMeaning {
+    let values = design_values(document);
+    match expression::evaluate(&body.text, body.unit, &|name| values.get(name).copied()) {
         Ok(value) => {
             let stepped = match body.step {
                 Some(Step::Up) => Series::E12.next(value),
@@ -71,5 +72,5 @@ pub(crate) async fn evaluate(
             problem: Some(error.to_string()),
             at: Some(error.at),
         },
-    }))
+    }
 }

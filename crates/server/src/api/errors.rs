@@ -14,7 +14,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 /// What went wrong, where, and what to do.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub(crate) struct Problem {
     /// A sentence for people.
     pub(crate) message: String,
@@ -23,7 +23,7 @@ pub(crate) struct Problem {
 }
 
 /// An answer other than success.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct ApiError {
     status: StatusCode,
     problem: Problem,

@@ -1,27 +1,28 @@
 //! The HTTP API. Its OpenAPI document is made from the handlers.
 
+mod app;
 mod catalogue;
 mod compose;
 mod entry;
 mod errors;
 mod events;
+mod guard;
 mod parts;
 mod revisions;
 mod runs;
 mod supplies;
 mod traces;
 
-use crate::news::News;
-use crate::queue::Queue;
-use crate::store::{DEMO_ACCOUNT, Store};
 use aide::axum::ApiRouter;
 use aide::axum::routing::{delete_with, get_with, post_with};
 use aide::openapi::{Info, MediaType, OpenApi};
+pub(crate) use app::App;
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::http::{HeaderValue, header};
 use axum::routing::get;
 use errors::{ApiError, Body};
+pub(crate) use guard::Hosts;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use tower_http::compression::CompressionLayer;
@@ -30,21 +31,6 @@ use uuid::Uuid;
 
 /// Largest request body; a supply of 10,000 parts takes some 4 MB.
 const LARGEST_BODY: usize = 16 << 20;
-
-/// What handlers share.
-#[derive(Clone)]
-pub(crate) struct App {
-    pub(crate) store: Store,
-    pub(crate) queue: Queue,
-    pub(crate) news: News,
-}
-
-impl App {
-    /// The account a request belongs to: the demo account until sign-in arrives.
-    fn account(&self) -> Uuid {
-        DEMO_ACCOUNT
-    }
-}
 
 /// The supply in an address.
 #[derive(Deserialize, JsonSchema)]
@@ -130,7 +116,7 @@ pub(crate) fn document() -> OpenApi {
 }
 
 /// The whole server: API, and the interface on every other path.
-pub(crate) fn router(app: App) -> Router {
+pub(crate) fn router(app: App, hosts: Hosts) -> Router {
     let mut unused = OpenApi::default();
     let text = serde_json::to_string(&document()).unwrap_or_default();
     let json = [(header::CONTENT_TYPE, HeaderValue::from_static("application/json"))];
@@ -140,6 +126,9 @@ pub(crate) fn router(app: App) -> Router {
         .route("/api/{*rest}", axum::routing::any(missing))
         .fallback(crate::assets::serve)
         .layer(DefaultBodyLimit::max(LARGEST_BODY))
+        .layer(axum::middleware::from_fn(guard::errors_as_problems))
+        .layer(axum::middleware::from_fn_with_state(std::sync::Arc::new(hosts), guard::only_from_here))
+        .layer(axum::middleware::from_fn(guard::headers))
         .layer(CompressionLayer::new())
         .layer(TraceLayer::new_for_http())
         .with_state(app)

@@ -1,4 +1,4 @@
-use super::compose::{document, refused};
+use super::compose::{ask, refused};
 use super::supplies::SupplyShown;
 use super::{ApiError, App, Body, SupplyPath};
 use aide::OperationOutput;
@@ -99,7 +99,7 @@ pub(crate) async fn ask_joining(
     Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<AskJoining>,
 ) -> Result<Json<Joining>, ApiError> {
-    Ok(Json(joining(&document(&app, supply).await?, &body.from, &body.to)))
+    ask(&app, supply, move |s| joining(s, &body.from, &body.to)).await.map(Json)
 }
 
 /// A phrase of the add line.
@@ -114,7 +114,7 @@ pub(crate) async fn line(
     Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<AskLine>,
 ) -> Result<Json<Reading>, ApiError> {
-    Ok(Json(read_line(&document(&app, supply).await?, &body.text)))
+    ask(&app, supply, move |s| read_line(s, &body.text)).await.map(Json)
 }
 
 /// What a supply is made of.
@@ -122,7 +122,7 @@ pub(crate) async fn materials(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
 ) -> Result<Json<Vec<BomRow>>, ApiError> {
-    Ok(Json(bom(&document(&app, supply).await?)))
+    ask(&app, supply, bom).await.map(Json)
 }
 
 /// A table as a file.
@@ -147,7 +147,7 @@ pub(crate) async fn materials_csv(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
 ) -> Result<Csv, ApiError> {
-    Ok(Csv(bom_csv(&document(&app, supply).await?)))
+    ask(&app, supply, bom_csv).await.map(Csv)
 }
 
 /// Supplies to begin with.
@@ -167,7 +167,8 @@ pub(crate) async fn begin(
     Path(TemplatePath { template }): Path<TemplatePath>,
 ) -> Result<Json<SupplyShown>, ApiError> {
     let found = TEMPLATES.iter().find(|t| t.id == template);
-    let supply = found.ok_or_else(|| ApiError::not_found("there is no such template"))?.supply().map_err(refused)?;
+    let found = found.ok_or_else(|| ApiError::not_found("there is no such template"))?;
+    let supply = app.think(|| found.supply()).await?.map_err(refused)?;
     let row = app.store.create_supply(app.account(), &supply).await?;
-    super::supplies::shown(row).map(Json)
+    super::supplies::shown(&app, row).await.map(Json)
 }

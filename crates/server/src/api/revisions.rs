@@ -1,5 +1,6 @@
 use super::supplies::{SaveAnswer, missing, read, store};
 use super::{ApiError, App, Body, SupplyPath};
+use crate::store::RevisionRow;
 use axum::Json;
 use axum::extract::{Path, State};
 use chrono::{DateTime, Utc};
@@ -42,6 +43,10 @@ pub(crate) async fn list(
     app.store.supply(app.account(), supply).await?.ok_or_else(missing)?;
     // One more than is listed, so that the oldest listed has one before it to differ from.
     let rows = app.store.revisions(app.account(), supply, LISTED + 1).await?;
+    app.think(move || described(&rows)).await?.map(Json)
+}
+
+fn described(rows: &[RevisionRow]) -> Result<Vec<RevisionListed>, ApiError> {
     let documents = rows.iter().map(|row| read(&row.document)).collect::<Result<Vec<_>, _>>()?;
     let listed = rows.iter().enumerate().take(LISTED as usize).map(|(k, row)| RevisionListed {
         revision: row.revision,
@@ -51,7 +56,7 @@ pub(crate) async fn list(
             None => vec!["created".to_owned()],
         },
     });
-    Ok(Json(listed.collect()))
+    Ok(listed.collect())
 }
 
 /// Stores an earlier version again, as the newest.
@@ -62,5 +67,6 @@ pub(crate) async fn restore(
 ) -> Result<SaveAnswer, ApiError> {
     let row = app.store.revision(app.account(), supply, revision).await?;
     let row = row.ok_or_else(|| ApiError::not_found("the supply has no such revision"))?;
-    store(&app, supply, body.revision, &read(&row.document)?, row.document).await
+    let (document, yours) = app.think(move || Ok::<_, ApiError>((read(&row.document)?, row.document))).await??;
+    store(&app, supply, body.revision, &document, yours).await
 }

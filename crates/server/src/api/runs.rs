@@ -1,10 +1,9 @@
-use super::supplies::read;
 use super::{ApiError, App, Body, RunPath, SupplyPath};
 use crate::store::{NewRun, RunRow, RunState};
 use axum::Json;
 use axum::extract::{Path, State};
 use chrono::{DateTime, Utc};
-use circuit::{as_run, resolve};
+use circuit::{Supply, as_run, resolve};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -102,17 +101,25 @@ pub(crate) async fn start(
 ) -> Result<Json<RunShown>, ApiError> {
     let row = app.store.supply(app.account(), supply).await?;
     let row = row.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
-    let document = as_run(&read(&row.document)?, Some(&body.study));
-    let circuit = resolve(&document).map_err(ApiError::blocked)?;
-    let study = circuit.studies.iter().find(|s| s.id == body.study);
-    let study = study.ok_or_else(|| ApiError::unusable(format!("the supply has no study named {}", body.study)))?;
-    let new = NewRun { supply: &row, document: &document, study: &body.study, duration: study.duration };
+    let look = app.look(&row).await?;
+    let StartRun { study } = body;
+    let (document, study, duration) = app.think(move || ready(&look.document, study)).await??;
+    let new = NewRun { supply: &row, document: &document, study: &study, duration };
     let run = app.store.create_run(app.account(), new).await?;
     if let Err(error) = app.queue.push(run.id).await {
         // The run is stored; the next worker that starts puts it into the queue.
         tracing::warn!("run {} could not be queued: {error}", run.id);
     }
     shown(&app, run).await.map(Json)
+}
+
+/// The document as a study runs it, and how long that lasts, s.
+fn ready(document: &Supply, study: String) -> Result<(Supply, String, f64), ApiError> {
+    let document = as_run(document, Some(&study));
+    let circuit = resolve(&document).map_err(ApiError::blocked)?;
+    let found = circuit.studies.iter().find(|s| s.id == study);
+    let found = found.ok_or_else(|| ApiError::unusable(format!("the supply has no study named {study}")))?;
+    Ok((document, study, found.duration))
 }
 
 /// One run.

@@ -1,5 +1,5 @@
 use super::{ApiError, App, Body, SupplyPath};
-use crate::store::{Saved, SupplyRow};
+use crate::store::{Saved, SupplyRow, SupplySummary};
 use aide::generate::GenContext;
 use aide::openapi::{self, Operation};
 use aide::{OperationIo, OperationOutput};
@@ -9,7 +9,7 @@ use axum::http::StatusCode;
 use axum::http::header::CONTENT_TYPE;
 use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
-use circuit::{Finding, Supply, check};
+use circuit::{Finding, Place, Supply, check};
 use drawing::{Drawing, draw};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -17,11 +17,15 @@ use serde_json::Value;
 use studies::{Outcome, Standing};
 use uuid::Uuid;
 
+/// Characters of the notes that the library lists.
+const LISTED_NOTES: usize = 400;
+
 /// A supply as the library lists it.
 #[derive(Serialize, JsonSchema)]
 pub(crate) struct SupplyListed {
     id: Uuid,
     title: String,
+    /// The beginning of its notes.
     notes: String,
     revision: i32,
     changed_at: DateTime<Utc>,
@@ -109,15 +113,38 @@ pub(super) fn read(document: &Value) -> Result<Supply, ApiError> {
     Supply::from_json(&text).map_err(|error| ApiError::unusable(error.to_string()))
 }
 
-pub(super) fn shown(row: SupplyRow) -> Result<SupplyShown, ApiError> {
-    let document = read(&row.document)?;
+/// A document with all that is said and drawn of it.
+pub(super) struct Look {
+    pub(super) document: Supply,
+    findings: Vec<Finding>,
+    drawing: Drawing,
+}
+
+/// Reads, checks and draws a document. A picture that fails does not hide the document.
+pub(super) fn look(document: &Value) -> Result<Look, ApiError> {
+    let document = read(document)?;
+    let mut findings = [check(&document), design::check(&document)].concat();
+    let drawing = std::panic::catch_unwind(|| draw(&document)).unwrap_or_else(|_| {
+        findings.push(Finding::warning(
+            "not-drawn",
+            Place::Supply,
+            "The circuit cannot be drawn because of a defect in Mellow Coil".to_owned(),
+            "It can be edited and run all the same; undoing the last change may bring the drawing back",
+        ));
+        draw(&Supply::new(""))
+    });
+    Ok(Look { document, findings, drawing })
+}
+
+pub(super) async fn shown(app: &App, row: SupplyRow) -> Result<SupplyShown, ApiError> {
+    let look = app.look(&row).await?;
     Ok(SupplyShown {
         id: row.id,
         revision: row.revision,
         changed_at: row.changed_at,
-        findings: [check(&document), design::check(&document)].concat(),
-        drawing: draw(&document),
-        document,
+        findings: look.findings.clone(),
+        drawing: look.drawing.clone(),
+        document: look.document.clone(),
     })
 }
 
@@ -128,31 +155,32 @@ pub(super) fn missing() -> ApiError {
 /// Every supply in the library, latest change first.
 pub(crate) async fn list(State(app): State<App>) -> Result<Json<Vec<SupplyListed>>, ApiError> {
     let rows = app.store.supplies(app.account()).await?;
-    let listed = rows.into_iter().map(|row| {
-        let document = read(&row.supply.document)?;
-        let outcome: Option<Outcome> = row.outcome.and_then(|value| serde_json::from_value(value).ok());
-        let mut tally = Tally::default();
-        for requirement in &document.requirements {
-            let verdict = outcome.as_ref().and_then(|o| o.verdicts.iter().find(|v| v.id == requirement.id));
-            match verdict.map_or(Standing::NotTried, |v| v.standing) {
-                Standing::Met => tally.met += 1,
-                Standing::Close => tally.close += 1,
-                Standing::Missed => tally.missed += 1,
-                Standing::NotTried => tally.not_tried += 1,
-            }
+    app.think(move || rows.into_iter().map(listed).collect::<Result<Vec<_>, ApiError>>()).await?.map(Json)
+}
+
+fn listed(row: SupplySummary) -> Result<SupplyListed, ApiError> {
+    let document = read(&row.supply.document)?;
+    let outcome: Option<Outcome> = row.outcome.and_then(|value| serde_json::from_value(value).ok());
+    let mut tally = Tally::default();
+    for requirement in &document.requirements {
+        let verdict = outcome.as_ref().and_then(|o| o.verdicts.iter().find(|v| v.id == requirement.id));
+        match verdict.map_or(Standing::NotTried, |v| v.standing) {
+            Standing::Met => tally.met += 1,
+            Standing::Close => tally.close += 1,
+            Standing::Missed => tally.missed += 1,
+            Standing::NotTried => tally.not_tried += 1,
         }
-        Ok(SupplyListed {
-            id: row.supply.id,
-            revision: row.supply.revision,
-            changed_at: row.supply.changed_at,
-            stages: document.stages.iter().map(|s| s.title.clone()).collect(),
-            title: document.title,
-            notes: document.notes,
-            tally,
-            changed_since_run: row.outcome_revision.is_some_and(|revision| revision != row.supply.revision),
-        })
-    });
-    listed.collect::<Result<Vec<_>, ApiError>>().map(Json)
+    }
+    Ok(SupplyListed {
+        id: row.supply.id,
+        revision: row.supply.revision,
+        changed_at: row.supply.changed_at,
+        stages: document.stages.iter().map(|s| s.title.clone()).collect(),
+        title: document.title,
+        notes: document.notes.chars().take(LISTED_NOTES).collect(),
+        tally,
+        changed_since_run: row.outcome_revision.is_some_and(|revision| revision != row.supply.revision),
+    })
 }
 
 /// Adds a supply to the library.
@@ -160,8 +188,9 @@ pub(crate) async fn create(
     State(app): State<App>,
     Body(body): Body<CreateSupply>,
 ) -> Result<Json<SupplyShown>, ApiError> {
-    let row = app.store.create_supply(app.account(), &read(&body.document)?).await?;
-    shown(row).map(Json)
+    let document = app.think(move || read(&body.document)).await??;
+    let row = app.store.create_supply(app.account(), &document).await?;
+    shown(&app, row).await.map(Json)
 }
 
 /// One supply with its findings and drawing.
@@ -170,7 +199,7 @@ pub(crate) async fn show(
     Path(SupplyPath { supply }): Path<SupplyPath>,
 ) -> Result<Json<SupplyShown>, ApiError> {
     let row = app.store.supply(app.account(), supply).await?.ok_or_else(missing)?;
-    shown(row).map(Json)
+    shown(&app, row).await.map(Json)
 }
 
 /// A drawing as a picture.
@@ -196,7 +225,8 @@ pub(crate) async fn picture(
     Path(SupplyPath { supply }): Path<SupplyPath>,
 ) -> Result<Picture, ApiError> {
     let row = app.store.supply(app.account(), supply).await?.ok_or_else(missing)?;
-    Ok(Picture(drawing::svg(&draw(&read(&row.document)?))))
+    let look = app.look(&row).await?;
+    app.think(move || Picture(drawing::svg(&look.drawing))).await
 }
 
 /// Stores a new version; answers 409 with both versions if the supply has changed meanwhile.
@@ -205,8 +235,9 @@ pub(crate) async fn save(
     Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<SaveSupply>,
 ) -> Result<SaveAnswer, ApiError> {
-    let document = read(&body.document)?;
-    store(&app, supply, body.revision, &document, body.document).await
+    let SaveSupply { revision, document: yours } = body;
+    let (document, yours) = app.think(move || Ok::<_, ApiError>((read(&yours)?, yours))).await??;
+    store(&app, supply, revision, &document, yours).await
 }
 
 /// Stores a document made from a revision, or answers with what has been stored meanwhile.
@@ -217,13 +248,39 @@ pub(super) async fn store(
     document: &Supply,
     yours: Value,
 ) -> Result<SaveAnswer, ApiError> {
-    match app.store.save_supply(app.account(), supply, revision, document).await? {
-        Saved::Stored(row) => Ok(SaveAnswer::Stored(Box::new(shown(row)?))),
+    let saved = match app.store.save_supply(app.account(), supply, revision, document).await {
+        // The connection was lost: what was sent may have arrived.
+        Err(error) if error.passing() => after_all(app, supply, revision, document).await?,
+        saved => saved?,
+    };
+    match saved {
+        Saved::Stored(row) => Ok(SaveAnswer::Stored(Box::new(shown(app, row).await?))),
         Saved::Stale(row) => Ok(SaveAnswer::Conflict(Box::new(Conflict {
             message: format!("the supply was changed elsewhere and is now at revision {}", row.revision),
-            current: shown(row)?,
+            current: shown(app, row).await?,
             yours,
         }))),
         Saved::Missing => Err(missing()),
+    }
+}
+
+/// What became of a write that was not answered.
+async fn after_all(app: &App, supply: Uuid, revision: i32, document: &Supply) -> Result<Saved, ApiError> {
+    let unknown = |_| {
+        let message = "the database was lost while the change was stored, and it is not known whether it was; look again \
+                       in a moment";
+        ApiError::new(StatusCode::SERVICE_UNAVAILABLE, message)
+    };
+    let current = app.store.supply(app.account(), supply).await.map_err(unknown)?;
+    let Some(current) = current else { return Ok(Saved::Missing) };
+    let written = app.store.revision(app.account(), supply, revision.saturating_add(1)).await.map_err(unknown)?;
+    let ours = serde_json::to_value(document).unwrap_or_default();
+    match written {
+        Some(written) if written.document == ours && current.revision == written.revision => Ok(Saved::Stored(current)),
+        Some(_) => Ok(Saved::Stale(current)),
+        None => {
+            let message = "the database was lost before the change was stored; nothing was changed, try again in a moment";
+            Err(ApiError::new(StatusCode::SERVICE_UNAVAILABLE, message))
+        }
     }
 }

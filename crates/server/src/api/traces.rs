@@ -1,5 +1,3 @@
-use super::runs::missing;
-use super::supplies::read;
 use super::{ApiError, App, Body, RunPath};
 use crate::traces::{Points, Traces};
 use aide::OperationOutput;
@@ -12,13 +10,12 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use circuit::{Circuit, Quantity, Signal, resolve};
+use circuit::{Quantity, Signal};
 use quantity::Unit;
 use readings::{Recipe, Span, Waveform};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use uuid::Uuid;
 
 /// Widest plot served, pixels.
 const WIDEST: usize = 8192;
@@ -64,7 +61,7 @@ pub(crate) async fn window(
     if !(from.is_finite() && to.is_finite() && from < to) {
         return Err(ApiError::unusable("a window needs a start and a later end, in seconds"));
     }
-    let circuit = circuit_of(&app, run).await?;
+    let circuit = app.circuit_of(run).await?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
     let points = traces.window(&signal, from, to, width.clamp(1, WIDEST)).await?;
     let bytes = arrow(points).map_err(|error| ApiError::unusable(error.to_string()))?;
@@ -79,11 +76,6 @@ fn arrow(points: Points) -> Result<Vec<u8>, arrow_schema::ArrowError> {
     let mut writer = StreamWriter::try_new(Vec::new(), &schema)?;
     writer.write(&batch)?;
     writer.into_inner()
-}
-
-async fn circuit_of(app: &App, run: Uuid) -> Result<Circuit, ApiError> {
-    let document = app.store.run_document(app.account(), run).await?.ok_or_else(missing)?;
-    resolve(&read(&document)?).map_err(ApiError::blocked)
 }
 
 /// Signals to be measured over a span.
@@ -113,6 +105,9 @@ pub(crate) struct SpanMeasures {
     features_near_to: Vec<f64>,
 }
 
+/// Signals measured at once.
+const MOST_SIGNALS: usize = 64;
+
 /// Features given for each end of a span.
 const FEATURES: usize = 12;
 
@@ -122,16 +117,23 @@ pub(crate) async fn measure(
     Path(RunPath { run }): Path<RunPath>,
     Body(body): Body<MeasureSpan>,
 ) -> Result<Json<Vec<SpanMeasures>>, ApiError> {
-    let circuit = circuit_of(&app, run).await?;
+    if body.signals.len() > MOST_SIGNALS {
+        let message = format!("up to {MOST_SIGNALS} signals are measured at once; ask for {} in parts", body.signals.len());
+        return Err(ApiError::unusable(message));
+    }
+    let circuit = app.circuit_of(run).await?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
     let mut measured = Vec::new();
+    let body = Arc::new(body);
     for text in &body.signals {
         let signal = Signal::parse(text).map_err(|error| ApiError::unusable(error.to_string()))?;
         let recipe = Recipe::new(&circuit, &signal).map_err(|error| ApiError::unusable(error.to_string()))?;
         // Features are looked for a span's length to either side as well.
         let length = body.to - body.from;
         let (times, values) = traces.nodes(&recipe, body.from - length, body.to + length).await?;
-        measured.push(measures(text, signal.quantity(), Waveform::new(&times, &values), &body));
+        let (text, body) = (text.clone(), Arc::clone(&body));
+        let measure = move || measures(&text, signal.quantity(), Waveform::new(&times, &values), &body);
+        measured.push(app.think(measure).await?);
     }
     Ok(Json(measured))
 }

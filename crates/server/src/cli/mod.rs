@@ -3,7 +3,7 @@
 mod files;
 mod small_signal;
 
-use crate::api::{self, App};
+use crate::api::{self, App, Hosts};
 use crate::news::News;
 use crate::queue::Queue;
 use crate::store::{DEMO_ACCOUNT, NewRun, Store, migrate};
@@ -34,6 +34,9 @@ enum Action {
         /// Address to listen on
         #[arg(long, default_value = "127.0.0.1:4610")]
         listen: SocketAddr,
+        /// A name under which browsers may ask for it, beside those of loopback; may be given several times
+        #[arg(long)]
+        host: Vec<String>,
         /// Leave the runs to workers of their own
         #[arg(long)]
         no_worker: bool,
@@ -182,7 +185,7 @@ fn print_json(value: &impl serde::Serialize) -> ExitCode {
 
 async fn serve(action: Action) -> anyhow::Result<()> {
     match action {
-        Action::Serve { database, listen, no_worker, pace } => {
+        Action::Serve { database, listen, host, no_worker, pace } => {
             let store = Store::new(&database.database_url)?;
             let queue = Queue::new(&database.database_url)?;
             if !no_worker {
@@ -197,7 +200,7 @@ async fn serve(action: Action) -> anyhow::Result<()> {
                 // An answer in several pieces must not wait for the first to be acknowledged.
                 let _ = stream.set_nodelay(true);
             });
-            axum::serve(listener, api::router(App { store, queue, news }))
+            axum::serve(listener, api::router(App::new(store, queue, news), Hosts::new(host)))
                 .with_graceful_shutdown(asked_to_end())
                 .await?;
         }

@@ -8,7 +8,7 @@ mod supplies;
 
 pub(crate) use chunks::ChunkRow;
 pub(crate) use runs::{Begun, Finish, NewRun, RunRow, RunState};
-pub(crate) use supplies::{Saved, SupplyRow, SupplySummary};
+pub(crate) use supplies::{RevisionRow, Saved, SupplyRow, SupplySummary};
 
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_async::pooled_connection::{AsyncDieselConnectionManager, RecyclingMethod};

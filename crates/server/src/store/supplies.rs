@@ -146,7 +146,7 @@ impl Store {
                     .filter(mine.and(supplies::revision.eq(revision)))
                     .set((
                         supplies::title.eq(title),
-                        supplies::revision.eq(revision + 1),
+                        supplies::revision.eq(revision.saturating_add(1)),
                         supplies::document.eq(value),
                         supplies::changed_at.eq(Utc::now()),
                     ))
