@@ -43,7 +43,7 @@ fn main() -> Result<()> {
         Action::Demo => demo(),
         Action::Test => test(),
         Action::Lint => lint(),
-        Action::Bench => cargo(&["bench", "--workspace"]),
+        Action::Bench => bench(),
         Action::Corpus => cargo(&["test", "--workspace", "--test", "corpus", "--", "--nocapture"]),
         Action::Shots => shots(),
         Action::Types => types(),
@@ -76,12 +76,8 @@ fn demo() -> Result<()> {
 }
 
 fn test() -> Result<()> {
-    install::postgres()?;
-    install::node()?;
-    install::browser()?;
-    build_interface()?;
     step("Building");
-    cargo(&BUILD_ALL)?;
+    ready_for_browser()?;
     step("Running the tests");
     cargo(&["test", "--workspace"])
 }
@@ -89,12 +85,23 @@ fn test() -> Result<()> {
 /// Builds programs and tests with the features the tests use, so that nothing is built twice.
 const BUILD_ALL: [&str; 3] = ["test", "--workspace", "--no-run"];
 
-fn shots() -> Result<()> {
+fn bench() -> Result<()> {
+    cargo(&["bench", "--workspace"])?;
+    ready_for_browser()?;
+    cargo(&["test", "--workspace", "--test", "answer", "--", "--ignored", "--nocapture"])
+}
+
+/// Installs and builds what a browser in front of the application needs.
+fn ready_for_browser() -> Result<()> {
     install::postgres()?;
     install::node()?;
     install::browser()?;
     build_interface()?;
-    cargo(&BUILD_ALL)?;
+    cargo(&BUILD_ALL)
+}
+
+fn shots() -> Result<()> {
+    ready_for_browser()?;
     cargo(&["test", "--workspace", "--test", "shots", "--", "--ignored", "--nocapture"])
 }
 

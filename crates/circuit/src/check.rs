@@ -9,8 +9,8 @@ use std::collections::{HashMap, HashSet};
 mod bounds;
 mod sense;
 
-pub use sense::useless_between;
 pub(crate) use bounds::{courses, identifiers, too_long};
+pub use sense::useless_between;
 pub(crate) use sense::{Sense, sense};
 
 /// One thing found wrong with a supply.

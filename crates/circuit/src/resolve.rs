@@ -3,8 +3,8 @@ use crate::expression::{evaluate, is_name};
 use crate::kinds::{Form, Parameter};
 use crate::reduce::as_run;
 use crate::{
-    DesignValue, GND, Joint, KindId, Part, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind, Supply,
-    Window,
+    DesignValue, GND, Joint, KindId, Part, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind,
+    Supply, Window,
 };
 use quantity::{Unit, show};
 use std::cell::RefCell;

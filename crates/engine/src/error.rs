@@ -76,9 +76,7 @@ impl EngineError {
             EngineError::Unknown { what } => [Some(what), None],
             EngineError::OperatingPoint { unknown, part, .. }
             | EngineError::Stuck { unknown, part, .. }
-            | EngineError::Crawling { unknown, part, .. } => {
-                [Some(unknown), Some(part)]
-            }
+            | EngineError::Crawling { unknown, part, .. } => [Some(unknown), Some(part)],
             EngineError::Chatter { part, .. } => [Some(part), None],
         };
         for field in fields.into_iter().flatten() {

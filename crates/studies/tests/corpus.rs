@@ -132,7 +132,9 @@ fn campaign(file: &Path, runs: usize) -> Row {
         row.ratios.push((health.steps + health.rejected) as f64 / steps as f64);
         match ended {
             Ok(Ended::Done) => {}
-            Ok(Ended::Stopped) => row.wrong.push(format!("{what}: crawls, shortest step {:.1e} s", health.shortest_step)),
+            Ok(Ended::Stopped) => {
+                row.wrong.push(format!("{what}: crawls, shortest step {:.1e} s", health.shortest_step))
+            }
             Err(error) => {
                 row.said += 1;
                 println!("{}: {what}: {error}", row.name);
@@ -148,7 +150,9 @@ fn documents() -> Vec<PathBuf> {
     let mut files = Vec::new();
     for folder in ["demo", "crates/engine/tests/circuits"] {
         let entries = std::fs::read_dir(root.join(folder)).unwrap();
-        files.extend(entries.map(|entry| entry.unwrap().path()).filter(|path| path.extension().is_some_and(|e| e == "json")));
+        files.extend(
+            entries.map(|entry| entry.unwrap().path()).filter(|path| path.extension().is_some_and(|e| e == "json")),
+        );
     }
     files.sort();
     files
@@ -173,14 +177,28 @@ fn no_value_makes_a_run_crawl() {
     });
     let mut rows = rows.into_inner().unwrap();
     rows.sort_by(|a, b| a.name.cmp(&b.name));
-    println!("{:28} {:>8} {:>6} {:>7} {:>7} {:>7} {:>7} {:>5} {:>5}", "steps against the unvaried", "steps", "runs", "least", "median", "95 %", "most", "said", "skip");
+    println!(
+        "{:28} {:>8} {:>6} {:>7} {:>7} {:>7} {:>7} {:>5} {:>5}",
+        "steps against the unvaried", "steps", "runs", "least", "median", "95 %", "most", "said", "skip"
+    );
     for row in &rows {
-        let at = |share: f64| row.ratios.get(((row.ratios.len() as f64 - 1.0) * share).round() as usize).copied().unwrap_or(f64::NAN);
+        let at = |share: f64| {
+            row.ratios.get(((row.ratios.len() as f64 - 1.0) * share).round() as usize).copied().unwrap_or(f64::NAN)
+        };
         println!(
             "{:28} {:8} {:6} {:7.2} {:7.2} {:7.2} {:7.2} {:5} {:5}",
-            row.name, row.steps, row.ratios.len(), at(0.0), at(0.5), at(0.95), at(1.0), row.said, row.impossible
+            row.name,
+            row.steps,
+            row.ratios.len(),
+            at(0.0),
+            at(0.5),
+            at(0.95),
+            at(1.0),
+            row.said,
+            row.impossible
         );
     }
-    let wrong: Vec<String> = rows.iter().flat_map(|r| r.wrong.iter().map(move |w| format!("{}: {w}", r.name))).collect();
+    let wrong: Vec<String> =
+        rows.iter().flat_map(|r| r.wrong.iter().map(move |w| format!("{}: {w}", r.name))).collect();
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }

@@ -273,16 +273,45 @@ export function useRuns(supply: string) {
 export function useStartRun(supply: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: async (study: string) =>
-      taken<Run>(
-        await api.POST("/api/supplies/{supply}/runs", { params: { path: { supply } }, body: { study } }),
-      ),
-    onSuccess: (run) =>
+    mutationFn: async (study: string) => {
+      const params = { path: { supply } };
+      return soonOver(taken<Run>(await api.POST("/api/supplies/{supply}/runs", { params, body: { study } })));
+    },
+    onSuccess: (run) => {
       client.setQueryData<Run[]>(["runs", supply], (runs) => [
         run,
         ...(runs ?? []).filter((r) => r.id !== run.id),
-      ]),
+      ]);
+      if (isOver(run)) void client.invalidateQueries({ queryKey: ["supplies"] });
+    },
   });
+}
+
+/** Time within which a run that ends is shown as ended at once, without progress flashing by, in ms. */
+const BLINK = 150;
+
+/** The run as it is when it has ended, or as it stands after a blink. */
+function soonOver(run: Run): Promise<Run> {
+  return new Promise((resolve) => {
+    let latest = run;
+    const events = listen(run.id, (news) => {
+      latest = news;
+      if (isOver(news)) finish();
+    });
+    const timer = setTimeout(finish, BLINK);
+    function finish() {
+      clearTimeout(timer);
+      events.close();
+      resolve(latest);
+    }
+  });
+}
+
+/** Hands over each piece of news of a run. */
+function listen(run: string, onNews: (news: Run) => void): EventSource {
+  const events = new EventSource(`/api/runs/${run}/events`);
+  events.addEventListener("run", (event) => onNews(JSON.parse((event as MessageEvent<string>).data) as Run));
+  return events;
 }
 
 export function useStopRun() {
@@ -302,9 +331,7 @@ export function useFollow(supply: string, run: Run | undefined) {
   const following = run && !isOver(run) ? run.id : undefined;
   useEffect(() => {
     if (!following) return;
-    const events = new EventSource(`/api/runs/${following}/events`);
-    events.addEventListener("run", (event) => {
-      const news = JSON.parse((event as MessageEvent<string>).data) as Run;
+    const events = listen(following, (news) => {
       client.setQueryData<Run[]>(["runs", supply], (runs) => runs?.map((r) => (r.id === news.id ? news : r)));
       if (isOver(news)) {
         events.close();
@@ -323,14 +350,18 @@ export interface Points {
 /** A window of a trace, thinned by the server to what a plot of this width can show. */
 export function useTraces(run: Run | undefined, signals: string[], from: number, to: number, width: number) {
   const id = run?.id;
-  return useQuery({
+  return useQuery<Map<string, Points>>({
     queryKey: ["trace", id, signals, from, to, width, run?.node_count],
     enabled: id !== undefined && (run?.node_count ?? 0) > 0 && width > 0 && to > from,
     placeholderData: (previous: Map<string, Points> | undefined) => previous,
-    queryFn: async () => {
+    queryFn: async ({ signal: given_up }) => {
       const read = async (signal: string): Promise<[string, Points]> => {
         const params = { path: { run: id ?? "" }, query: { signal, from, to, width } };
-        const answer = await api.GET("/api/runs/{run}/trace", { params, parseAs: "arrayBuffer" });
+        const answer = await api.GET("/api/runs/{run}/trace", {
+          params,
+          parseAs: "arrayBuffer",
+          signal: given_up,
+        });
         const table = tableFromIPC(new Uint8Array(taken<ArrayBuffer>(answer)));
         const column = (name: string) =>
           (table.getChild(name)?.toArray() ?? new Float64Array()) as Float64Array;

@@ -19,14 +19,14 @@ interface Props {
 const UNITS: Record<string, Unit> = { v: "volt", i: "ampere", p: "watt" };
 const unitOf = (signal: string): Unit => UNITS[signal.at(-1) ?? "v"] ?? "volt";
 
-/** Waits until a value has stopped changing. */
-function useSettled<T>(value: T, delay: number): T {
-  const [settled, setSettled] = useState(value);
+/** What the user has chosen, once they have stopped changing it; what nobody chose does not wait. */
+function useSettled<T>(chosen: T | undefined, delay: number): T | undefined {
+  const [settled, setSettled] = useState(chosen);
   useEffect(() => {
-    const timer = setTimeout(() => setSettled(value), delay);
+    const timer = setTimeout(() => setSettled(chosen), delay);
     return () => clearTimeout(timer);
-  }, [value, delay]);
-  return settled;
+  }, [chosen, delay]);
+  return chosen && settled;
 }
 
 /** Plots under one time axis, and the span measured over them. */
@@ -58,10 +58,10 @@ export function Strips({ supply, study, run }: Props) {
   }, []);
 
   const signals = useMemo(() => [...new Set(strips.flat())], [strips]);
-  const settled = useSettled(view, 60);
+  const settled = useSettled(chosen, 60) ?? full;
   const pixels = Math.max(0, Math.round(size.width - LEFT - RIGHT));
   const traces = useTraces(run, signals, settled.from, settled.to, pixels);
-  const settledSpan = useSettled(span, 120);
+  const settledSpan = useSettled(ownSpan, 120) ?? span;
   const measures = useMeasures(run, signals, settledSpan?.from ?? 0, settledSpan?.to ?? 0);
   const drawn = useMemo(
     () =>
@@ -144,6 +144,7 @@ export function Strips({ supply, study, run }: Props) {
         tabIndex={0}
         role="group"
         aria-label="Plots; + and − zoom, arrows pan, 0 shows the whole run"
+        data-drawn={run && isOver(run) && traces.data && !traces.isPlaceholderData ? run.id : undefined}
       >
         {!run && (
           <Notice>

@@ -46,9 +46,7 @@ pub(crate) fn courses(parts: &[ResolvedPart], findings: &mut Findings) {
         let (width, period) = (part.value("width"), part.value("period"));
         let (what, edges) = match part.kind {
             KindId::PulseSource => ("pulse", part.value("rise") + part.value("fall")),
-            KindId::SteppedLoad => {
-                ("step", 2.0 * (part.value("high") - part.value("low")).abs() / part.value("slew"))
-            }
+            KindId::SteppedLoad => ("step", 2.0 * (part.value("high") - part.value("low")).abs() / part.value("slew")),
             _ => continue,
         };
         if period > 0.0 && width + edges > period * (1.0 + 1e-9) {
@@ -62,7 +60,10 @@ pub(crate) fn courses(parts: &[ResolvedPart], findings: &mut Findings) {
                     shown(width + edges),
                     shown(period)
                 ),
-                format!("Let it last {} at most without edges, or lengthen the period", shown((period - edges).max(0.0))),
+                format!(
+                    "Let it last {} at most without edges, or lengthen the period",
+                    shown((period - edges).max(0.0))
+                ),
             );
         }
     }

@@ -42,7 +42,8 @@ pub(super) async fn only_from_here(State(hosts): State<Arc<Hosts>>, request: Req
     let headers = request.headers();
     let host = request.uri().authority().map(|a| a.as_str()).or_else(|| text(headers, header::HOST)).unwrap_or("");
     if !hosts.know(host) {
-        let message = format!("this server is not known as “{}”; start it with --host to allow the name", host.escape_debug());
+        let message =
+            format!("this server is not known as “{}”; start it with --host to allow the name", host.escape_debug());
         return ApiError::new(StatusCode::MISDIRECTED_REQUEST, message).into_response();
     }
     let foreign_origin = text(headers, header::ORIGIN).is_some_and(|origin| {
@@ -69,10 +70,7 @@ const HEADERS: [(HeaderName, HeaderValue); 5] = [
     (header::X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff")),
     (header::X_FRAME_OPTIONS, HeaderValue::from_static("DENY")),
     (header::REFERRER_POLICY, HeaderValue::from_static("no-referrer")),
-    (
-        HeaderName::from_static("cross-origin-resource-policy"),
-        HeaderValue::from_static("same-origin"),
-    ),
+    (HeaderName::from_static("cross-origin-resource-policy"), HeaderValue::from_static("same-origin")),
 ];
 
 /// Adds them to every answer.

@@ -279,7 +279,8 @@ async fn after_all(app: &App, supply: Uuid, revision: i32, document: &Supply) ->
         Some(written) if written.document == ours && current.revision == written.revision => Ok(Saved::Stored(current)),
         Some(_) => Ok(Saved::Stale(current)),
         None => {
-            let message = "the database was lost before the change was stored; nothing was changed, try again in a moment";
+            let message =
+                "the database was lost before the change was stored; nothing was changed, try again in a moment";
             Err(ApiError::new(StatusCode::SERVICE_UNAVAILABLE, message))
         }
     }

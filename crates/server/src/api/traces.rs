@@ -118,7 +118,8 @@ pub(crate) async fn measure(
     Body(body): Body<MeasureSpan>,
 ) -> Result<Json<Vec<SpanMeasures>>, ApiError> {
     if body.signals.len() > MOST_SIGNALS {
-        let message = format!("up to {MOST_SIGNALS} signals are measured at once; ask for {} in parts", body.signals.len());
+        let message =
+            format!("up to {MOST_SIGNALS} signals are measured at once; ask for {} in parts", body.signals.len());
         return Err(ApiError::unusable(message));
     }
     let circuit = app.circuit_of(run).await?;
