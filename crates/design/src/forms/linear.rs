@@ -1,4 +1,4 @@
-//! Zener diodes and three-terminal regulators.
+//! Three-terminal regulators, and what regulators have in common.
 
 use super::loads::{negative, output};
 use super::{Form, Needs};
@@ -27,30 +27,6 @@ pub(super) const fn regulator(
     }
 }
 
-pub(super) const ZENER_SHUNT: Form = regulator(
-    "zener_shunt",
-    "Zener shunt regulator",
-    (3.0, 10e-3),
-    "A resistor and a Zener diode; for a few milliamperes.",
-    zener_shunt,
-);
-pub(super) const ZENER_FOLLOWER: Form = regulator(
-    "zener_follower",
-    "Zener diode and follower",
-    (3.0, 10e-3),
-    "A Zener diode sets the base of a transistor that carries the load.",
-    zener_follower,
-);
-pub(super) const ZENER_SPLIT: Form = Form {
-    id: "zener_split",
-    title: "Split rails by Zener diodes",
-    kind: StageKind::Regulator,
-    help: "Two Zener diodes in series make a middle between the rails of one supply.",
-    takes: Some(JointKind::Dc),
-    design: zener_split,
-    needs: Needs::Regulates { headroom: 3.0, own: 10e-3 },
-    rectifies: None,
-};
 pub(super) const FIXED_REGULATOR: Form = regulator(
     "fixed_regulator",
     "Fixed three-terminal regulator",
@@ -90,12 +66,6 @@ pub(super) const INDICATOR: Form = Form {
 const FIXED_DROPOUT: f64 = 2.0;
 const RESERVE: f64 = 0.5;
 const QUIESCENT: f64 = 5e-3;
-/// Current a Zener diode is kept at, A, and its impedance there, Ω (invented, typical).
-const ZENER_CURRENT: f64 = 5e-3;
-const ZENER_IMPEDANCE: f64 = 8.0;
-/// Current gain and base-emitter voltage of a usual pass transistor.
-const GAIN: f64 = 100.0;
-const BASE_EMITTER: f64 = 0.7;
 /// Ratings of usual regulators, A.
 const RATINGS: &[f64] = &[0.1, 0.5, 1.0, 1.5, 3.0, 5.0];
 /// Voltages of usual fixed regulators, V.
@@ -103,6 +73,12 @@ const FIXED: &[f64] = &[3.3, 5.0, 6.0, 8.0, 9.0, 10.0, 12.0, 15.0, 18.0, 24.0];
 
 pub(super) fn incoming(d: &Draft<'_>) -> Dc {
     d.ask.before.and_then(|b| b.dc()).unwrap_or(Dc::steady(0.0, 0.0, 0.0))
+}
+
+/// Resistances of a transistor made for a current: the larger, the smaller (common practice).
+pub(super) fn made_for(d: &mut Draft<'_>, role: &'static str, current: f64) {
+    d.set(role, "base_resistance", (0.5 / current).min(10.0));
+    d.set(role, "collector_resistance", (0.1 / current).min(0.5));
 }
 
 /// Gives a regulated voltage and checks that there is enough to make it from.
@@ -130,125 +106,26 @@ fn missing(margin: f64) -> String {
     )
 }
 
-fn zener(d: &mut Draft<'_>, role: &'static str, voltage: f64) {
-    d.set(role, "zener_voltage", voltage);
-    d.set(role, "zener_current", ZENER_CURRENT);
-    d.set(role, "zener_impedance", ZENER_IMPEDANCE);
-}
-
-/// Resistor that feeds a Zener diode of `voltage` and a load beside it.
-fn feed(d: &mut Draft<'_>, voltage: f64, load: f64) -> f64 {
-    let before = incoming(d);
-    d.step(
-        "Series resistance",
-        Ohm,
-        "(V_low - V_z) / (I + I_z)",
-        &[("V_low", before.lowest, Volt), ("V_z", voltage, Volt), ("I", load, Ampere), ("I_z", ZENER_CURRENT, Ampere)],
-        "handbook: the Zener diode keeps its current at lowest voltage and full load",
+/// Holds the output's extremes over line and load against the accuracy wanted, and says what else would do.
+pub(super) fn holds(d: &mut Draft<'_>, wanted: &Output, [lowest, highest]: [f64; 2], instead: &str) {
+    let off = d.step(
+        "Farthest from what is wanted",
+        One,
+        "max(V_max / V_out - 1, 1 - V_min / V_out)",
+        &[("V_max", highest, Volt), ("V_min", lowest, Volt), ("V_out", wanted.voltage.abs(), Volt)],
+        "lowest line with full load, highest line without",
     );
-    d.prefer(Series::E12, Round::Down);
-    let resistance = d.sets("feed", "resistance");
-    d.step(
-        "Loss in the resistor",
-        Watt,
-        "(V_high - V_z) ^ 2 / R",
-        &[("V_high", before.highest, Volt), ("V_z", voltage, Volt), ("R", resistance, Ohm)],
-        "at the highest line",
-    );
-    d.step(
-        "Loss in the Zener diode",
-        Watt,
-        "V_z * (V_high - V_z) / R",
-        &[("V_high", before.highest, Volt), ("V_z", voltage, Volt), ("R", resistance, Ohm)],
-        "at the highest line without load",
-    );
-    if voltage >= before.lowest {
-        d.warnings.push("Nothing is left to regulate, for the Zener voltage is above the lowest voltage before this stage; raise what \
-             comes before"
-                .into());
+    if off > wanted.accuracy {
+        let volts = |v| quantity::show(v, Volt, 3);
+        d.warnings.push(format!(
+            "Between the lowest line with full load and the highest without, the output goes from {} to {}: {:.1} % off where \
+             {:.1} % is allowed. {instead}",
+            volts(lowest),
+            volts(highest),
+            100.0 * off,
+            100.0 * wanted.accuracy
+        ));
     }
-    resistance
-}
-
-/// What a Zener diode fed from the nominal voltage really has.
-fn zener_in_service(before: &Dc, voltage: f64, resistance: f64, load: f64) -> f64 {
-    let current = (before.nominal - voltage) / resistance - load;
-    voltage + (current - ZENER_CURRENT) * ZENER_IMPEDANCE
-}
-
-fn zener_shunt(d: &mut Draft<'_>) {
-    let Output { voltage: wanted, current, .. } = output(d);
-    d.part("feed", KindId::Resistor, (4, -6, Turn::ThreeQuarters), &[Inlet(0), Own("out")]);
-    d.part("zener", KindId::Zener, (9, 0, Turn::Half), &[Inlet(1), Own("out")]);
-    d.step("Zener voltage", Volt, "V_out", &[("V_out", wanted, Volt)], "the output itself");
-    let voltage = d.prefer(Series::E24, Round::Nearest);
-    zener(d, "zener", voltage);
-    let voltage = d.sets("zener", "zener_voltage");
-    let resistance = feed(d, voltage, current);
-    let before = incoming(d);
-    let held = zener_in_service(&before, voltage, resistance, current);
-    d.promise("Output voltage", ReadingMeasure::Mean, "{plus}.v", held, Volt);
-    let through = (before.nominal - held) / resistance;
-    d.promise("Loss of the resistor", ReadingMeasure::Mean, "{feed}.p", through * through * resistance, Watt);
-    d.draws = Some(through);
-    d.conducts = Some(1.0 / resistance);
-    regulated(d, voltage, 0.0);
-    d.width = 13;
-}
-
-fn zener_follower(d: &mut Draft<'_>) {
-    let Output { voltage: wanted, current, .. } = output(d);
-    d.part("pass", KindId::Npn, (6, -6, Turn::ThreeQuarters), &[Inlet(0), Own("base"), Own("out")]);
-    d.part("feed", KindId::Resistor, (2, -1, Turn::None), &[Inlet(0), Own("base")]);
-    d.part("zener", KindId::Zener, (6, 3, Turn::Half), &[Inlet(1), Own("base")]);
-    d.set("pass", "gain", GAIN);
-    d.set("pass", "base_emitter_voltage", BASE_EMITTER);
-    d.set("pass", "collector_current", 0.5 * current);
-    d.set("pass", "knee_current", 10.0 * current);
-    d.step(
-        "Zener voltage",
-        Volt,
-        "V_out + V_be",
-        &[("V_out", wanted, Volt), ("V_be", BASE_EMITTER, Volt)],
-        "the follower loses its base-emitter voltage",
-    );
-    let voltage = d.prefer(Series::E24, Round::Nearest);
-    zener(d, "zener", voltage);
-    let voltage = d.sets("zener", "zener_voltage");
-    let base = d.step(
-        "Base current",
-        Ampere,
-        "I / b",
-        &[("I", current, Ampere), ("b", GAIN, One)],
-        "current gain of the transistor",
-    );
-    let resistance = feed(d, voltage, base);
-    let before = incoming(d);
-    let out = zener_in_service(&before, voltage, resistance, base) - BASE_EMITTER;
-    d.promise("Output voltage", ReadingMeasure::Mean, "{plus}.v", out, Volt);
-    d.promise("Loss of the transistor", ReadingMeasure::Mean, "{pass}.p", (before.nominal - out) * current, Watt);
-    regulated(d, voltage - BASE_EMITTER, 1.0);
-    d.width = 12;
-}
-
-fn zener_split(d: &mut Draft<'_>) {
-    let Output { voltage: wanted, current, .. } = output(d);
-    d.part("feed", KindId::Resistor, (4, -10, Turn::ThreeQuarters), &[Inlet(0), Own("pos")]);
-    d.part("upper", KindId::Zener, (9, -5, Turn::Half), &[Own("mid"), Own("pos")]);
-    d.part("lower", KindId::Zener, (9, 5, Turn::Half), &[Inlet(1), Own("mid")]);
-    d.step("Voltage of each Zener diode", Volt, "abs(V_out)", &[("V_out", wanted, Volt)], "each holds one rail");
-    let voltage = d.prefer(Series::E24, Round::Nearest);
-    for role in ["upper", "lower"] {
-        zener(d, role, voltage);
-        d.set(role, "zener_voltage", voltage);
-    }
-    let resistance = feed(d, 2.0 * voltage, current);
-    let before = incoming(d);
-    let through = (before.nominal - 2.0 * voltage) / (resistance + 2.0 * ZENER_IMPEDANCE);
-    d.promise("Loss of the resistor", ReadingMeasure::Mean, "{feed}.p", through * through * resistance, Watt);
-    let rail = Dc::steady(voltage, voltage, voltage);
-    d.give(JointKind::Split, &[Own("pos"), Own("mid"), Inlet(1)], Delivered::Split(rail, rail));
-    d.width = 13;
 }
 
 /// Draws a three-terminal regulator with its capacitors.
@@ -380,7 +257,7 @@ fn adjustable(d: &mut Draft<'_>) {
         &[("V_out", wanted, Volt), ("V_ref", REFERENCE, Volt), ("R_1", top, Ohm), ("I_adj", ADJUST, Ampere)],
         "handbook: V_out = V_ref·(1 + R_2/R_1) + I_adj·R_2",
     );
-    d.prefer(Series::E24, Round::Nearest);
+    d.prefer(Series::E96, Round::Nearest);
     let bottom = d.sets("bottom", "resistance");
     let voltage = REFERENCE * (1.0 + bottom / top) + ADJUST * bottom;
     losses(d, voltage, current + REFERENCE / top, 0.0);

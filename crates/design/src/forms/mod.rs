@@ -11,6 +11,7 @@ mod rectifiers;
 mod series_pass;
 mod sources;
 mod transformers;
+mod zeners;
 
 use crate::draft::Draft;
 use circuit::{JointKind, StageKind};
@@ -119,9 +120,9 @@ pub const FORMS: &[Form] = &[
     filters::CLC,
     protection::OVERVOLTAGE_CLAMP,
     protection::GATE_CLAMP,
-    linear::ZENER_SHUNT,
-    linear::ZENER_FOLLOWER,
-    linear::ZENER_SPLIT,
+    zeners::ZENER_SHUNT,
+    zeners::ZENER_FOLLOWER,
+    zeners::ZENER_SPLIT,
     linear::FIXED_REGULATOR,
     linear::ADJUSTABLE_REGULATOR,
     linear::SPLIT_REGULATORS,

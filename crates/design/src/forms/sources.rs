@@ -108,12 +108,30 @@ fn three_phase(d: &mut Draft<'_>) {
 
 fn dc(d: &mut Draft<'_>) {
     let Source { lowest, nominal, highest, .. } = d.ask.source;
-    d.part("source", KindId::DcSource, (4, 0, Turn::None), &[Own("in"), Gnd]);
+    let current = d.ask.wanted.plus.current;
+    let resistance = d.choose(
+        "leads",
+        "Resistance of source and leads",
+        Unit::Ohm,
+        (0.002 * nominal / current.max(1e-3)).min(1.0),
+        "Without any, a capacitor behind would draw an impulse; unless stated, two thousandths of the voltage are lost at full \
+         load.",
+    );
+    d.part("source", KindId::DcSource, (4, 0, Turn::None), &[Own("source"), Gnd]);
+    d.part("leads", KindId::Resistor, (8, -5, Turn::ThreeQuarters), &[Own("source"), Own("in")]);
+    d.set("leads", "resistance", resistance);
     // Another voltage set by hand is met by the same tolerance.
     let scale = d.set("source", "voltage", nominal) / nominal;
+    let lost = d.step(
+        "Voltage lost in the leads at full load",
+        Unit::Volt,
+        "I * R",
+        &[("I", current, Unit::Ampere), ("R", resistance, Unit::Ohm)],
+        "Ohm's law",
+    );
     let [lowest, nominal, highest] = [lowest, nominal, highest].map(|v| v * scale);
-    d.give(JointKind::Dc, &[Own("in"), Gnd], Delivered::Dc(Dc::steady(lowest, nominal, highest)));
-    d.width = 8;
+    d.give(JointKind::Dc, &[Own("in"), Gnd], Delivered::Dc(Dc::steady(lowest - lost, nominal - lost, highest)));
+    d.width = 12;
 }
 
 fn battery(d: &mut Draft<'_>) {
