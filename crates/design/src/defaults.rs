@@ -65,6 +65,8 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
     let longest = if longest > 0.0 { longest } else { mains.unwrap_or(0.0) };
     let shortest = if shortest.is_finite() { shortest } else { longest };
     let slowest = slowest_discharge(parts, &outputs);
+    let integrator = slowest_integrator(parts);
+    let slowest = slowest.into_iter().chain(integrator).max_by(|a, b| a.1.total_cmp(&b.1));
     let settling = slowest.map_or(0.0, |(_, tau)| TIME_CONSTANTS * tau);
     let swing = slowest_swing(parts);
     let (duration, reason) = if swing > settling.max(PERIODS * longest) {
@@ -72,7 +74,7 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
     } else if settling > PERIODS * longest {
         let (part, tau) = slowest.unwrap_or(("", 0.0));
         let tau = show(tau, Unit::Second, 2);
-        (settling, format!("{TIME_CONSTANTS} times the slowest time constant: {part} with the load, {tau}"))
+        (settling, format!("{TIME_CONSTANTS} times the slowest time constant, that of {part}: {tau}"))
     } else if longest > 0.0 {
         (PERIODS * longest, format!("{PERIODS} periods of {}", show(longest, Unit::Second, 3)))
     } else {
@@ -101,6 +103,23 @@ fn slowest_discharge<'a>(parts: &'a [ResolvedPart], outputs: &[Output]) -> Optio
     let capacitors = parts.iter().filter(|p| p.kind == KindId::Capacitor && load > 0.0);
     let constants = capacitors.map(|p| (p.id.as_str(), p.value("capacitance") / load));
     constants.filter(|(_, tau)| *tau < PATIENCE).max_by(|a, b| a.1.total_cmp(&b.1))
+}
+
+/// The capacitor that makes the slowest integrator of an amplifier, and the time its output takes to come to
+/// where it belongs, s: from rest it first has to get there at the pace of its largest error, which takes about
+/// as long again as the time constant lets it settle.
+fn slowest_integrator(parts: &[ResolvedPart]) -> Option<(&str, f64)> {
+    let amplifiers = parts.iter().filter(|p| p.kind == KindId::Amplifier);
+    let integrators = amplifiers.flat_map(|amplifier| {
+        let (output, inverting) = (amplifier.pins[0], amplifier.pins[2]);
+        let fed_back = move |c: &&ResolvedPart| {
+            c.kind == KindId::Capacitor && c.pins.contains(&output) && c.pins.contains(&inverting)
+        };
+        let at_input = parts.iter().filter(|r| r.kind == KindId::Resistor && r.pins.contains(&inverting));
+        let resistance = at_input.map(|r| r.value("resistance")).fold(0.0, f64::max);
+        parts.iter().filter(fed_back).map(move |c| (c.id.as_str(), 2.0 * c.value("capacitance") * resistance))
+    });
+    integrators.filter(|(_, tau)| *tau < PATIENCE).max_by(|a, b| a.1.total_cmp(&b.1))
 }
 
 /// A warning for every switch-on that ends before the slowest capacitor can have come to its periodic state. A

@@ -27,6 +27,8 @@ pub(crate) struct Ask {
     pub(crate) outputs: Vec<Output>,
     /// Values of the stage's parts that were set by hand, by role and parameter (`reservoir.capacitance`), SI.
     pub(crate) by_hand: BTreeMap<String, f64>,
+    /// Preferred values that are taken again, whatever comes out now, by the number of the step.
+    pub(crate) kept: BTreeMap<usize, f64>,
 }
 
 /// What is needed behind a joint.
@@ -275,6 +277,7 @@ impl<'a> Draft<'a> {
     /// Takes a preferred value for the last step's result, of the usual series unless another was chosen.
     pub(crate) fn prefer(&mut self, usual: Series, round: Round) -> f64 {
         let series = self.series(usual);
+        let kept = self.kept();
         let Some(step) = self.steps.last_mut() else { return f64::NAN };
         let ideal = step.ideal;
         let nearest = series.nearest(ideal).unwrap_or(ideal);
@@ -284,9 +287,15 @@ impl<'a> Draft<'a> {
             Round::Up => series.next(ideal),
             Round::Down => series.previous(ideal),
         };
+        let taken = kept.or(taken);
         step.taken = taken.or(step.taken);
         step.from = Some(series_name(series));
         taken.unwrap_or(ideal)
+    }
+
+    /// What the last step took before, if that stays.
+    fn kept(&self) -> Option<f64> {
+        self.ask.kept.get(&self.steps.len().checked_sub(1)?).copied()
     }
 
     /// The series preferred values are taken from; it can be chosen once a form takes any.
@@ -302,8 +311,10 @@ impl<'a> Draft<'a> {
 
     /// Takes the smallest of a ladder of usual values that is no smaller than the last step's result.
     pub(crate) fn ladder(&mut self, values: &[f64], from: &'static str) -> f64 {
+        let kept = self.kept();
         let Some(step) = self.steps.last_mut() else { return f64::NAN };
         let taken = values.iter().copied().find(|v| *v >= step.ideal * (1.0 - 1e-9)).unwrap_or(step.ideal);
+        let taken = kept.unwrap_or(taken);
         (step.taken, step.from) = (Some(taken), Some(from));
         taken
     }

@@ -27,7 +27,7 @@ const ASSUMED_OWN: f64 = 5e-3;
 const REGULATED: f64 = 0.1;
 
 /// Rounds in which what stages draw and what is delivered to them find each other.
-const ROUNDS: usize = 8;
+const ROUNDS: usize = 24;
 
 /// A supply with its demands and what flows between its stages, for asking forms.
 pub(crate) struct Path<'a> {
@@ -41,6 +41,8 @@ pub(crate) struct Path<'a> {
     drawn: BTreeMap<&'a str, (Option<f64>, Option<f64>)>,
     /// Values set by hand in each stage, by role and parameter, SI.
     by_hand: BTreeMap<&'a str, BTreeMap<String, f64>>,
+    /// Preferred values that stay as they were taken, by stage and number of the step.
+    kept: BTreeMap<&'a str, BTreeMap<usize, f64>>,
 }
 
 impl<'a> Path<'a> {
@@ -55,8 +57,13 @@ impl<'a> Path<'a> {
             delivered: BTreeMap::new(),
             drawn: BTreeMap::new(),
             by_hand: set_by_hand(supply),
+            kept: BTreeMap::new(),
         };
-        for _ in 0..ROUNDS {
+        for round in 0..ROUNDS {
+            // Voltages and preferred values can chase one another without end, so from here on the values stay.
+            if round == ROUNDS / 2 {
+                path.kept = supply.stages.iter().map(|stage| (stage.id.as_str(), path.preferred(stage))).collect();
+            }
             let before = path.drawn.clone();
             // Stages stand behind those that feed them, so one walk delivers all the way.
             for stage in &supply.stages {
@@ -64,6 +71,13 @@ impl<'a> Path<'a> {
             }
             if path.drawn == before {
                 break;
+            }
+            // What is drawn follows the voltage, and the voltage what is drawn; half of each step keeps the
+            // two from chasing one another.
+            for (stage, (now, _)) in &mut path.drawn {
+                if let (Some(now), Some((Some(then), _))) = (now, before.get(stage)) {
+                    *now = 0.5 * (*now + then);
+                }
             }
         }
         path
@@ -82,6 +96,14 @@ impl<'a> Path<'a> {
         let (joints, drawn) = (draft.joints.iter().map(|j| j.2).collect(), (draft.draws, draft.conducts));
         self.delivered.insert(&stage.id, joints);
         self.drawn.insert(&stage.id, drawn);
+    }
+
+    /// The preferred values a stage takes now, by the number of the step.
+    fn preferred(&self, stage: &Stage) -> BTreeMap<usize, f64> {
+        let Some(form) = working(stage) else { return BTreeMap::new() };
+        let ask = self.ask_of(stage, form, &stage.choices);
+        let steps = Draft::of(form, &ask).steps;
+        steps.into_iter().enumerate().filter_map(|(number, step)| Some((number, step.taken?))).collect()
     }
 
     fn behind<'s>(&'s self, stage: &'s str) -> impl Iterator<Item = &'s Stage> {
@@ -193,6 +215,7 @@ impl<'a> Path<'a> {
             choices: choices.clone(),
             outputs: self.outputs.clone(),
             by_hand: BTreeMap::new(),
+            kept: BTreeMap::new(),
         }
     }
 
@@ -201,7 +224,9 @@ impl<'a> Path<'a> {
         let place = Place { after: stage.after.clone(), joint: stage.from_joint };
         let behind: Vec<&Stage> = self.behind(&stage.id).collect();
         let by_hand = self.by_hand.get(stage.id.as_str()).cloned().unwrap_or_default();
-        Ask { by_hand, ..self.ask(&place, form, choices, &behind) }
+        // What was taken under other choices says nothing.
+        let kept = self.kept.get(stage.id.as_str()).filter(|_| *choices == stage.choices).cloned().unwrap_or_default();
+        Ask { by_hand, kept, ..self.ask(&place, form, choices, &behind) }
     }
 
     /// The resistance that draws what the stages behind one draw, Ω, where both voltage and current are known.

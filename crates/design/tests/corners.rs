@@ -34,7 +34,8 @@ impl Wish {
             frequency: None,
         };
         let rail: OutputDemand = output("rail", &text(self.out), &text(self.current));
-        let stated = apply(&Supply::new("corners"), &Edit::State { source: Some(source), outputs: vec![rail] }).unwrap();
+        let stated =
+            apply(&Supply::new("corners"), &Edit::State { source: Some(source), outputs: vec![rail] }).unwrap();
         let supply = chain(&stated, &["dc_source", self.form, "current_load"]);
         apply(&supply, &Edit::SizeAll).unwrap()
     }
@@ -81,7 +82,9 @@ fn tried(wish: &Wish) -> Found {
             }
             if let Some(amplifier) = part(&mut varied, "amplifier", wish.form) {
                 let id = amplifier.id.clone();
-                let entered = if wish.form == "low_dropout" { (id, "inp") } else {
+                let entered = if wish.form == "low_dropout" {
+                    (id, "inp")
+                } else {
                     (part(&mut varied, "top", wish.form).unwrap().id.clone(), "a")
                 };
                 if let Ok(gain) = loop_gain(&circuit, &entered.0, entered.1, 1.0, 100e6, 20.0)
@@ -146,8 +149,13 @@ fn regulators_hold_at_every_corner_or_say_that_they_do_not() {
                 silent += 1;
                 wrong.push(format!(
                     "{form} {out:.2} V {current:.3} A from {:.1}, {:.1}, {:.1} V: {:+.1} % at {}; {:.0}° at {}",
-                    wish.line[0], wish.line[1], wish.line[2],
-                    100.0 * found.deviation.0, found.deviation.1, found.margin.0, found.margin.1
+                    wish.line[0],
+                    wish.line[1],
+                    wish.line[2],
+                    100.0 * found.deviation.0,
+                    found.deviation.1,
+                    found.margin.0,
+                    found.margin.1
                 ));
             }
         }

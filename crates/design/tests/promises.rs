@@ -7,7 +7,6 @@ use common::{chosen, direct_supplies, mains_supplies, several_wires};
 use mellow_design::{Edit, apply, size};
 use quantity::show;
 use readings::{Span, Waveform};
-use std::collections::BTreeMap;
 
 /// Promises are kept within this, relative to what is promised.
 const KEPT: f64 = 0.1;
@@ -44,7 +43,7 @@ fn keeps(supply: &Supply) -> Vec<String> {
     let span = Span { from: end - 0.02f64.min(0.2 * end), to: end };
     let mut broken = Vec::new();
     for stage in &supply.stages {
-        let proposal = size(&supply, &stage.id, &BTreeMap::new()).unwrap();
+        let proposal = size(&supply, &stage.id, &stage.choices).unwrap();
         for promise in proposal.promises {
             let values = recorded.values(&Signal::parse(&promise.signal).unwrap()).unwrap();
             let found = Waveform::new(&recording.times, &values).measure(promise.measure, span).unwrap();

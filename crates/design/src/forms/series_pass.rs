@@ -169,8 +169,13 @@ fn follower(d: &mut Draft<'_>) {
         ],
         "output resistance of a follower: its transconductance, and what drives it over its current gain (handbook)",
     );
-    let crossover =
-        d.choose("crossover", "Crossover", Hertz, 0.5 * pole, "Half the output's pole at the least load unless chosen.");
+    let crossover = d.choose(
+        "crossover",
+        "Crossover",
+        Hertz,
+        0.5 * pole,
+        "Half the output's pole at the least load unless chosen.",
+    );
     d.step(
         "Compensation capacitor",
         Farad,

@@ -34,12 +34,14 @@ pub(super) const ZENER_SPLIT: Form = Form {
     rectifies: None,
 };
 
-/// Usual power ratings of Zener diodes, W. They are specified at a quarter of it, where current times impedance
+/// Usual power ratings of Zener diodes, W. Up to the first they are specified at 5 mA, the others at a quarter of
+/// it, where current times impedance
 /// is about the same for all, V (common practice: 0.2 to 0.4 V); one is used to two thirds of its rating.
 const RATINGS: &[f64] = &[0.5, 1.3, 3.0, 5.0, 10.0, 20.0, 50.0];
+const SMALL: f64 = RATINGS[0];
 const SPREAD: f64 = 0.3;
 /// Least current a Zener diode is kept at, A, and the same as a part of the load's.
-const LEAST: f64 = 2e-3;
+const LEAST: f64 = 3e-3;
 const SHARE: f64 = 0.1;
 /// Current gain and base-emitter voltage of a usual pass transistor, and its thermal voltage, V.
 const GAIN: f64 = 100.0;
@@ -68,7 +70,7 @@ impl Fed {
         let least = d.step(
             "Least current of the Zener diode",
             Ampere,
-            "max(2m, 0.1 * I)",
+            "max(3m, 0.1 * I)",
             &[("I", load, Ampere)],
             "below some milliamperes its knee is soft (common practice)",
         );
@@ -110,13 +112,18 @@ impl Fed {
         let mut fed = Fed { count, voltage, test_current: f64::NAN, resistance };
         for role in roles {
             d.rates(role, "power", rated);
-            d.step(
-                "Current it is specified at",
-                Ampere,
-                "P / (4 * V_z)",
-                &[("P", rated, Watt), ("V_z", voltage, Volt)],
-                "a quarter of its power (common practice)",
-            );
+            if rated <= SMALL {
+                let origin = "small ones are specified at 5 mA (common practice)";
+                d.step("Current it is specified at", Ampere, "5m", &[], origin);
+            } else {
+                d.step(
+                    "Current it is specified at",
+                    Ampere,
+                    "P / (4 * V_z)",
+                    &[("P", rated, Watt), ("V_z", voltage, Volt)],
+                    "a quarter of its power (common practice)",
+                );
+            }
             fed.test_current = d.sets(role, "zener_current");
             d.step(
                 "Impedance there",
@@ -225,7 +232,11 @@ fn zener_follower(d: &mut Draft<'_>) {
     let base_emitter = |part: f64| BASE_EMITTER + THERMAL_VOLTAGE * (part / 0.5).ln();
     let [lowest, highest] = fed.extremes(&before, base);
     holds(d, &wanted, [lowest - base_emitter(1.0) - HIGH_LEVEL, highest - base_emitter(BLEED)], INSTEAD);
-    let held = fed.in_service(before.nominal, base).0 - base_emitter(1.0) - HIGH_LEVEL;
+    let (held, through) = fed.in_service(before.nominal, base);
+    let held = held - base_emitter(1.0) - HIGH_LEVEL;
+    // What the load draws through the transistor comes on top of the resistor's current, but for the base's.
+    d.draws = Some((1.0 + BLEED) * current - base / 1.2 + through);
+    d.conducts = Some(1.0 / fed.resistance);
     d.promise("Output voltage", ReadingMeasure::Mean, "{plus}.v", held, Volt);
     d.promise("Loss of the transistor", ReadingMeasure::Mean, "{pass}.p", (before.nominal - held) * current, Watt);
     regulated(d, voltage - BASE_EMITTER, 1.0);
@@ -237,7 +248,13 @@ fn zener_split(d: &mut Draft<'_>) {
     d.part("feed", KindId::Resistor, (4, -10, Turn::ThreeQuarters), &[Inlet(0), Own("pos")]);
     d.part("upper", KindId::Zener, (9, -5, Turn::Half), &[Own("mid"), Own("pos")]);
     d.part("lower", KindId::Zener, (9, 5, Turn::Half), &[Inlet(1), Own("mid")]);
-    d.step("Voltage of each Zener diode", Volt, "abs(V_out)", &[("V_out", wanted.voltage, Volt)], "each holds one rail");
+    d.step(
+        "Voltage of each Zener diode",
+        Volt,
+        "abs(V_out)",
+        &[("V_out", wanted.voltage, Volt)],
+        "each holds one rail",
+    );
     let voltage = d.prefer(Series::E24, Round::Nearest);
     for role in ["upper", "lower"] {
         d.set(role, "zener_voltage", voltage);
