@@ -89,10 +89,49 @@ impl Supply {
     }
 }
 
+/// What the JSON reader says, in the words of documents instead of those of programs.
+fn in_our_words(message: &str) -> String {
+    // What stands between backquotes is the document's own.
+    let pieces = message.split('`').enumerate();
+    let translated = pieces.map(|(k, piece)| if k % 2 == 0 { translated(piece) } else { piece.to_owned() });
+    let mut words = translated.collect::<Vec<_>>().join("`");
+    // Names of types say nothing to whoever writes the document.
+    if let Some((before, name)) = words.split_once("struct ") {
+        let rest = name.trim_start_matches(|c: char| c.is_alphanumeric() || c == '_');
+        words = format!("{before}an object{rest}");
+    }
+    words
+}
+
+fn translated(message: &str) -> String {
+    let mut words = message.to_owned();
+    for (theirs, ours) in [
+        ("invalid type: ", "found "),
+        ("invalid value: ", "found "),
+        (", expected ", " where there must be "),
+        ("floating point", "number"),
+        ("integer", "whole number"),
+        ("sequence", "list"),
+        ("a map", "an object"),
+        ("map", "object"),
+        ("struct variant ", "an object for "),
+        ("internally tagged enum ", "an object for "),
+        ("unit variant", "a word"),
+        ("variant", "word"),
+        ("string", "text"),
+        ("boolean", "true or false:"),
+        ("u32", "a whole number from 0"),
+        ("i32", "a whole number"),
+    ] {
+        words = words.replace(theirs, ours);
+    }
+    words
+}
+
 fn read_error(path: String, error: serde_json::Error) -> ReadError {
     let (line, column) = (error.line(), error.column());
     let message = error.to_string();
-    let message = message.split(" at line ").next().unwrap_or_default().to_owned();
+    let message = in_our_words(message.split(" at line ").next().unwrap_or_default());
     if error.is_data() {
         ReadError::Shape { path: if path == "." { "the document".into() } else { path }, message }
     } else {

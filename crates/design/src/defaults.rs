@@ -80,6 +80,14 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
     } else {
         (5e-3, "nothing in the circuit is slow or periodic".to_owned())
     };
+    let (duration, reason) = match last_step(parts) {
+        // As long again after the step as before it was thought to take.
+        Some((part, at)) if at > 0.5 * duration => (
+            at + duration,
+            format!("{part} steps at {}, and what follows takes as long again", show(at, Unit::Second, 3)),
+        ),
+        _ => (duration, reason),
+    };
     let duration = up(duration);
     let record_from = if longest > 0.0 && duration > LONG * longest {
         let reason = format!("the last {KEPT} periods; the run is long, and its start would fill the store");
@@ -100,9 +108,18 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
 /// The capacitor that takes longest to be discharged by what the outputs draw, and its time constant, s.
 fn slowest_discharge<'a>(parts: &'a [ResolvedPart], outputs: &[Output]) -> Option<(&'a str, f64)> {
     let load = outputs.iter().map(|o| o.current / o.voltage.abs().max(1e-3)).fold(0.0, f64::max);
-    let capacitors = parts.iter().filter(|p| p.kind == KindId::Capacitor && load > 0.0);
-    let constants = capacitors.map(|p| (p.id.as_str(), p.value("capacitance") / load));
+    let capacitors = parts.iter().filter(|p| p.kind == KindId::Capacitor);
+    let constants = capacitors.filter_map(|p| {
+        let conductance = if load > 0.0 { load } else { beside(parts, p)? };
+        Some((p.id.as_str(), p.value("capacitance") / conductance))
+    });
     constants.filter(|(_, tau)| *tau < PATIENCE).max_by(|a, b| a.1.total_cmp(&b.1))
+}
+
+/// The load that makes the last first step, and when, s.
+fn last_step(parts: &[ResolvedPart]) -> Option<(&str, f64)> {
+    let steps = parts.iter().filter(|p| p.kind == KindId::SteppedLoad).map(|p| (p.id.as_str(), p.value("delay")));
+    steps.max_by(|a, b| a.1.total_cmp(&b.1))
 }
 
 /// The capacitor that makes the slowest integrator of an amplifier, and the time its output takes to come to
@@ -120,6 +137,15 @@ fn slowest_integrator(parts: &[ResolvedPart]) -> Option<(&str, f64)> {
         parts.iter().filter(fed_back).map(move |c| (c.id.as_str(), 2.0 * c.value("capacitance") * resistance))
     });
     integrators.filter(|(_, tau)| *tau < PATIENCE).max_by(|a, b| a.1.total_cmp(&b.1))
+}
+
+/// What charges and discharges a capacitor where no output is stated: the resistors at its nets, S. None if there
+/// are none.
+fn beside(parts: &[ResolvedPart], capacitor: &ResolvedPart) -> Option<f64> {
+    let touches = |p: &&ResolvedPart| p.pins.iter().any(|net| *net != 0 && capacitor.pins.contains(net));
+    let resistors = parts.iter().filter(|p| p.kind == KindId::Resistor).filter(touches);
+    let conductance: f64 = resistors.map(|p| 1.0 / p.value("resistance")).sum();
+    (conductance > 0.0).then_some(conductance)
 }
 
 /// A warning for every switch-on that ends before the slowest capacitor can have come to its periodic state. A

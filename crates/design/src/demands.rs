@@ -15,6 +15,7 @@ const LAST_PERIODS: u32 = 5;
 /// Brings studies, readings and requirements up to date with the outputs the stages serve. What was
 /// written by hand under other names is left alone.
 pub(crate) fn tie(supply: &mut Supply) {
+    follow(supply);
     let served: Vec<(Output, String)> = demands(supply)
         .1
         .into_iter()
@@ -102,13 +103,18 @@ fn served_at(supply: &Supply, output: &str) -> Option<String> {
     })
 }
 
-/// The study outputs are judged in: the first switch-on, made if there is none. Durations that follow the
-/// circuit are brought up to date.
-fn study(supply: &mut Supply) -> String {
-    let duration = studies_for(supply).duration.text;
-    for study in supply.studies.iter_mut().filter(|s| s.suggested) {
-        study.duration.clone_from(&duration);
+/// Brings durations that follow the circuit up to date.
+fn follow(supply: &mut Supply) {
+    if supply.studies.iter().any(|s| s.suggested) {
+        let duration = studies_for(supply).duration.text;
+        for study in supply.studies.iter_mut().filter(|s| s.suggested) {
+            study.duration.clone_from(&duration);
+        }
     }
+}
+
+/// The study outputs are judged in: the first switch-on, made if there is none.
+fn study(supply: &mut Supply) -> String {
     if let Some(study) = supply.studies.iter().find(|s| s.kind == StudyKind::SwitchOn) {
         return study.id.clone();
     }
@@ -117,7 +123,7 @@ fn study(supply: &mut Supply) -> String {
         id: id.clone(),
         kind: StudyKind::SwitchOn,
         title: "Switch-on".to_owned(),
-        duration,
+        duration: studies_for(supply).duration.text,
         suggested: true,
         record_from: None,
         max_step: None,

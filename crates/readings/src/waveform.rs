@@ -1,5 +1,10 @@
 use circuit::ReadingMeasure;
 
+/// What changes by less is steady, relative to the largest value there ever was and at all (in V, A or W): no run
+/// is as exact as that, and what moves is rounding.
+const STEADY: f64 = 1e-9;
+const LEAST: f64 = 1e-13;
+
 /// A waveform over nodes: ends of steps at even places, one inner node at odd ones.
 ///
 /// Over each step the waveform is the quadratic through start, inner node and end.
@@ -123,9 +128,19 @@ impl<'a> Waveform<'a> {
             ReadingMeasure::Rms => self.rms(span),
             ReadingMeasure::Min => self.extremes(span).map(|(min, _)| min),
             ReadingMeasure::Max => self.extremes(span).map(|(_, max)| max),
-            ReadingMeasure::PeakToPeak => self.extremes(span).map(|(min, max)| max - min),
+            ReadingMeasure::PeakToPeak => self.swing(span),
             ReadingMeasure::Frequency => self.frequency(span),
         }
+    }
+
+    /// Largest less smallest value; none where they differ by rounding only.
+    ///
+    /// # Errors
+    /// See [`Waveform::measure`].
+    pub fn swing(&self, span: Span) -> Result<f64, MeasureError> {
+        let (min, max) = self.extremes(span)?;
+        let largest = self.values.iter().fold(0.0f64, |largest, value| largest.max(value.abs()));
+        Ok(if max - min > (STEADY * largest).max(LEAST) { max - min } else { 0.0 })
     }
 
     /// Time average.
@@ -173,6 +188,9 @@ impl<'a> Waveform<'a> {
     /// See [`Waveform::measure`].
     pub fn frequency(&self, span: Span) -> Result<f64, MeasureError> {
         let span = self.covered(span)?;
+        if self.swing(span)? == 0.0 {
+            return Err(MeasureError::NotPeriodic);
+        }
         let (min, max) = self.extremes(span)?;
         let (level, guard) = (0.5 * (min + max), 0.1 * (max - min));
         let mut armed = false;

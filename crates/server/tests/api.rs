@@ -48,6 +48,10 @@ impl Client {
         (answer.status().as_u16(), answer.body_mut().read_json().unwrap_or(Value::Null))
     }
 
+    fn send_or_get(&self, method: &str, path: &str) -> (u16, Value) {
+        if method == "GET" { self.get(path) } else { self.send(method, path, "{}") }
+    }
+
     fn post(&self, path: &str, body: &Value) -> (u16, Value) {
         self.send("POST", path, &body.to_string())
     }
@@ -371,4 +375,148 @@ fn own_parts_stand_beside_the_catalogue() {
     assert_eq!(client.agent.delete(&address).call().unwrap().status(), 204);
     assert_eq!(client.agent.delete(&address).call().unwrap().status(), 404);
     assert_eq!(search(json!({ "text": "workshop" })).1, json!([]));
+}
+
+#[test]
+fn requests_from_elsewhere_are_refused() {
+    let (_server, client) = serve(&database(), &["--host", "coil.example"]);
+    let address = format!("{}/api/supplies", client.address);
+    let host = client.address.trim_start_matches("http://").to_owned();
+    let get = |name: &str, value: &str| {
+        let answer = client.agent.get(&address).header(name, value).call().unwrap();
+        answer.status().as_u16()
+    };
+    assert_eq!(get("host", &host), 200);
+    assert_eq!(get("host", "coil.example:4610"), 200);
+    // A name that somebody else made lead here.
+    assert_eq!(get("host", "elsewhere.example"), 421);
+    assert_eq!(get("host", "127.0.0.1.elsewhere.example"), 421);
+    assert_eq!(get("origin", &format!("http://{host}")), 200);
+    for origin in ["http://elsewhere.example", "null", "http://127.0.0.1:1"] {
+        assert_eq!(get("origin", origin), 403, "{origin}");
+    }
+    // Without a body nothing asks the browser for leave; the origin tells all the same.
+    let supply = client.demo();
+    let started = client.agent.post(format!("{}/api/templates/split_rails", client.address));
+    assert_eq!(started.header("sec-fetch-site", "cross-site").send_empty().unwrap().status().as_u16(), 403);
+    assert_eq!(client.get("/api/supplies").1.as_array().unwrap().len(), 4, "{supply}");
+    // Every answer carries the usual headers.
+    let answer = client.agent.get(format!("{}/", client.address)).call().unwrap();
+    for (name, part) in [
+        ("content-security-policy", "default-src 'self'"),
+        ("x-content-type-options", "nosniff"),
+        ("x-frame-options", "DENY"),
+        ("referrer-policy", "no-referrer"),
+    ] {
+        assert!(answer.headers()[name].to_str().unwrap().contains(part), "{name}");
+    }
+    let missing = client.agent.get(format!("{}/assets/missing.js", client.address)).call().unwrap();
+    assert_eq!(missing.status().as_u16(), 404);
+}
+
+#[test]
+fn hostile_documents_cost_little_and_hide_nothing() {
+    let (_server, client) = serve(&database(), &[]);
+    let supply = client.demo();
+    let path = format!("/api/supplies/{}", supply["id"].as_str().unwrap());
+    let with = |change: &dyn Fn(&mut Value)| {
+        let mut document = supply["document"].clone();
+        change(&mut document);
+        document
+    };
+    let refused = |document: Value, place: &str| {
+        let started = Instant::now();
+        let (status, problem) = client.send("PUT", &path, &json!({ "revision": 1, "document": document }).to_string());
+        assert_eq!(status, 422, "{problem}");
+        assert!(problem["message"].as_str().unwrap().contains(place), "{problem}");
+        assert!(started.elapsed() < Duration::from_secs(5), "{place} took {:?}", started.elapsed());
+    };
+    refused(with(&|d| d["parts"][0]["at"]["x"] = json!(100_000)), "V1");
+    let sum = vec!["1"; 20_000].join(" + ");
+    refused(with(&|d| d["values"] = json!([{ "name": "long", "value": sum, "unit": "volt" }])), "design value long");
+    // Far apart, but within bounds: it is drawn, and fast.
+    let far = with(&|d| {
+        d["parts"][0]["at"] = json!({ "x": -9_000, "y": 9_000 });
+        d["parts"][1]["at"] = json!({ "x": 9_000, "y": -9_000 });
+    });
+    let (status, stored) = client.send("PUT", &path, &json!({ "revision": 1, "document": far }).to_string());
+    assert_eq!(status, 200, "{stored}");
+    let (from, to) = (&stored["drawing"]["from"], &stored["drawing"]["to"]);
+    assert!(to["x"].as_i64().unwrap() - from["x"].as_i64().unwrap() > 17_000);
+    assert!(stored["drawing"]["nets"].as_array().unwrap().iter().any(|n| !n["wires"].as_array().unwrap().is_empty()));
+    // A chain of design values, each in terms of the next, is settled link by link.
+    let link = |k: usize| json!({ "name": format!("v{k}"), "value": format!("v{} + 1", k + 1), "unit": "one" });
+    let last = json!({ "name": "v5000", "value": "1", "unit": "one" });
+    let chain: Vec<Value> = (0..5000).map(link).chain([last]).collect();
+    let started = Instant::now();
+    let document = with(&|d| d["values"].as_array_mut().unwrap().extend(chain.clone()));
+    let (status, stored) = client.send("PUT", &path, &json!({ "revision": 2, "document": document }).to_string());
+    assert_eq!((status, &stored["findings"]), (200, &json!([])));
+    assert!(started.elapsed() < Duration::from_secs(10), "{:?}", started.elapsed());
+    // What would record more than there is room for says so before it is run.
+    let endless = with(&|d| {
+        d["studies"][0]["duration"] = json!("1000");
+        d["studies"][0]["max_step"] = json!("1n");
+    });
+    let (_, stored) = client.send("PUT", &path, &json!({ "revision": 3, "document": endless }).to_string());
+    let rules: Vec<_> = stored["findings"].as_array().unwrap().iter().map(|f| f["rule"].clone()).collect();
+    assert!(rules.contains(&json!("study-too-long")), "{stored}");
+    // Errors of the libraries are problems too.
+    for (method, address) in [("GET", "/api/supplies/no-uuid"), ("PUT", "/api/supplies")] {
+        let (status, problem) = client.send_or_get(method, address);
+        assert!((400..500).contains(&status) && problem["message"].is_string(), "{method} {address}: {problem}");
+    }
+    let signals = vec!["bus.v"; 3000];
+    let run = client.start(&supply);
+    let (status, problem) =
+        client.post(&format!("/api/runs/{run}/measure"), &json!({ "signals": signals, "from": 0.0, "to": 0.1 }));
+    assert_eq!(status, 422, "{problem}");
+    let (status, _) = client.send("PUT", &path, &json!({ "revision": i32::MAX, "document": far }).to_string());
+    assert_eq!(status, 409);
+}
+
+/// Runs start when they are told of, not when somebody asks; several workers share them.
+#[test]
+fn queued_runs_start_at_once_with_two_workers() {
+    let url = database();
+    let (_server, client) = serve(&url, &["--no-worker"]);
+    let _workers = [Server::worker(&url, &[]).unwrap(), Server::worker(&url, &[]).unwrap()];
+    let supply = client.demo();
+    // The first waits until the workers have come up.
+    client.finished(&client.start(&supply));
+    let runs: Vec<String> = (0..10).map(|_| client.start(&supply)).collect();
+    let ended: Vec<Value> = runs.iter().map(|run| client.finished(run)).collect();
+    assert!(ended.iter().all(|run| run["state"] == "done" && run["attempt"] == 1), "{ended:?}");
+    let values: Vec<&Value> = ended.iter().map(|run| reading(run, "bus_ripple")).collect();
+    assert!(values.windows(2).all(|pair| pair[0]["value"] == pair[1]["value"]));
+    // Asked every two seconds, one of ten would have waited for long.
+    let alone = client.finished(&client.start(&supply));
+    let instant = |key: &str| alone[key].as_str().unwrap().to_owned();
+    println!(
+        "created {}, started {}, finished {}",
+        instant("created_at"),
+        instant("started_at"),
+        instant("finished_at")
+    );
+    assert!(instant("started_at") > instant("created_at"));
+}
+
+/// A run whose worker dies each time is given up in the end, and says so.
+#[test]
+fn a_run_that_ends_its_worker_is_given_up() {
+    let url = database();
+    let (_server, client) = serve(&url, &["--no-worker"]);
+    let supply = client.demo();
+    let run = client.start(&supply);
+    for _ in 0..5 {
+        let programs = xtask::install::postgres_programs().unwrap();
+        let taken_up = format!("UPDATE runs SET attempt = attempt + 1, state = 'running' WHERE id = '{run}'");
+        let status =
+            std::process::Command::new(programs.join("psql")).args(["-q", &url, "-c", &taken_up]).status().unwrap();
+        assert!(status.success());
+    }
+    let _worker = Server::worker(&url, &[]).unwrap();
+    let ended = client.finished(&run);
+    assert_eq!(ended["state"], "failed");
+    assert!(ended["message"].as_str().unwrap().contains("memory"), "{ended}");
 }

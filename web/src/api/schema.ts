@@ -1184,6 +1184,10 @@ export interface components {
         }
       | {
           /** @constant */
+          edit: "add_study";
+        }
+      | {
+          /** @constant */
           edit: "study_so_far";
           /** @description The last stage that is left. */
           stage: string;
@@ -1906,6 +1910,7 @@ export interface components {
       changed_since_run: boolean;
       /** Format: uuid */
       id: string;
+      /** @description The beginning of its notes. */
       notes: string;
       /** Format: int32 */
       revision: number;

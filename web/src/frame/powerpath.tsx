@@ -29,15 +29,18 @@ const NARROW = 118;
 export function PowerPath({ supply, findings, outcome, stage, onStage, onAdded, editing }: Props) {
   const stages = supply.stages ?? [];
   if (stages.length === 0) {
+    // A circuit of single parts needs the room more than the path does.
+    const slim = (supply.parts?.length ?? 0) > 0;
     return (
       <nav
         aria-label="Power path"
-        className="flex h-24 shrink-0 items-center gap-3 border-b border-hairline bg-panel px-4"
+        className={`flex ${slim ? "h-11" : "h-24"} shrink-0 items-center gap-3 border-b border-hairline bg-panel px-4`}
       >
         <AddStage stages={stages} editing={editing} onAdded={onAdded} />
-        <p className="text-muted">
-          The power path is empty. It begins with a source; each stage you add behind it is sized from what
-          the supply must deliver.
+        <p className="truncate text-muted">
+          {slim
+            ? "A circuit of single parts. A stage added here is sized and begins a power path."
+            : "The power path is empty. It begins with a source; each stage you add behind it is sized from what the supply must deliver."}
         </p>
       </nav>
     );

@@ -113,6 +113,9 @@ function Settings({ shown, study, editing }: Props) {
           }}
           className="min-w-0 grow rounded-sm bg-transparent px-1 font-semibold hover:bg-ground"
         />
+        <Button look="quiet" onClick={() => void editing.compose("add a study", { edit: "add_study" })}>
+          New
+        </Button>
         <Button look="quiet" onClick={copy}>
           Copy
         </Button>

@@ -101,7 +101,13 @@ export function TitleBar(props: Props) {
           ))}
         </select>
       ) : (
-        <span className="text-xs text-muted">A study comes with the first load</span>
+        <Button
+          disabled={editing.saving || (shown.document.parts?.length ?? 0) === 0}
+          title="Add a study: how long to simulate, what to look at"
+          onClick={() => void editing.compose("add a study", { edit: "add_study" })}
+        >
+          New study
+        </Button>
       )}
       {chosen && <StudyMenu shown={shown} study={chosen} editing={editing} />}
       <Button

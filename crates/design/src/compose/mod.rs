@@ -4,16 +4,14 @@ mod line;
 mod nets;
 mod parts;
 mod stages;
+mod studies;
 
 use crate::catalogue::Entry;
-use crate::defaults::studies_for;
 use crate::demands::{tie, untie};
-use crate::draft::rounded;
 use crate::layout;
 use crate::path::{Path, Place};
 use crate::proposal::formed;
-use circuit::{Cut, KindId, OutputDemand, Part, SourceDemand, Stage, Study, StudyKind, Supply};
-use quantity::entry;
+use circuit::{KindId, OutputDemand, Part, SourceDemand, Stage, Supply};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -99,6 +97,8 @@ pub enum Edit {
         /// Whether it is left out.
         bypassed: bool,
     },
+    /// Adds a switch-on study of the whole circuit.
+    AddStudy,
     /// Adds a study of the supply so far: cut behind a stage, a resistor standing in for what follows.
     StudySoFar {
         /// The last stage that is left.
@@ -260,7 +260,8 @@ pub fn apply(supply: &Supply, edit: &Edit) -> Result<Supply, ComposeError> {
             }
             supply.stages[at].bypassed = *bypassed;
         }
-        Edit::StudySoFar { stage } => so_far(&mut supply, stage)?,
+        Edit::AddStudy => studies::add(&mut supply),
+        Edit::StudySoFar { stage } => studies::so_far(&mut supply, stage)?,
         Edit::AddPart { kind, entry, near } => {
             parts::add(&mut supply, *kind, entry.as_ref(), *near);
         }
@@ -282,35 +283,6 @@ fn index(supply: &Supply, stage: &str) -> Result<usize, ComposeError> {
 fn find<'s>(supply: &'s Supply, stage: &str) -> Result<&'s Stage, ComposeError> {
     index(supply, stage).map(|i| &supply.stages[i])
 }
-
-/// Adds a study cut behind a stage. The stand-in draws what those behind draw, as far as that is known.
-fn so_far(supply: &mut Supply, stage: &str) -> Result<(), ComposeError> {
-    let found = find(supply, stage)?.clone();
-    if found.joints.is_empty() {
-        return Err(ComposeError::NoJoint(found.title));
-    }
-    let load = Path::new(supply).stand_in(&found).map_or(DEFAULT_STAND_IN.to_owned(), |r| entry(rounded(r)));
-    let taken = |id: &str| supply.studies.iter().any(|s| s.id == id);
-    let id = std::iter::once(format!("so_far_{stage}")).chain((2..).map(|n| format!("so_far_{stage}_{n}")));
-    let id = id.into_iter().find(|id| !taken(id)).unwrap_or_default();
-    let strips = found.joints[0].nets()[..1].iter().map(|net| vec![format!("{net}.v")]).collect();
-    supply.studies.push(Study {
-        id,
-        kind: StudyKind::SwitchOn,
-        title: format!("So far: {}", found.title.to_lowercase()),
-        duration: studies_for(supply).duration.text,
-        suggested: true,
-        record_from: None,
-        max_step: None,
-        tolerance: None,
-        cut: Some(Cut { after: stage.to_owned(), load }),
-        strips,
-    });
-    Ok(())
-}
-
-/// Stand-in where nothing is known of what follows, Ω.
-const DEFAULT_STAND_IN: &str = "1k";
 
 /// A stage and all behind it.
 pub(crate) fn subtree(supply: &Supply, stage: &str) -> Vec<String> {

@@ -173,11 +173,48 @@ fn bypassed(d: &mut Draft<'_>) {
 
 fn inrush_ntc(d: &mut Draft<'_>) {
     d.part("limiter", KindId::Thermistor, (4, -5, Turn::ThreeQuarters), &[Inlet(0), Own("limited")]);
-    let (_, ac) = limit(d);
+    let (line, ac) = limit(d);
     d.prefer(Series::E6, Round::Up);
     let cold = d.sets("limiter", "resistance");
-    // Hot, at its rated current, a tenth to a thirtieth is left (common practice).
-    pass(d, ac, cold / 15.0);
+    let temperature = warm(cold, line);
+    let hot = d.step(
+        "Resistance when warm",
+        Ohm,
+        "R_25 * exp(B * (1 / T - 1 / T_25))",
+        &[
+            ("R_25", cold, Ohm),
+            ("B", NTC_BETA, quantity::Unit::One),
+            ("T", temperature, quantity::Unit::One),
+            ("T_25", ROOM, quantity::Unit::One),
+        ],
+        "IEC 60539-1, at the temperature in kelvins at which the line current's heat is given off again",
+    );
+    d.step(
+        "Voltage lost in it",
+        Volt,
+        "I * R",
+        &[("I", line, Ampere), ("R", hot, Ohm)],
+        "a small current leaves it cold, and its resistance high",
+    );
+    pass(d, ac, hot);
+}
+
+/// B value and thermal resistance of an NTC thermistor as its kind has them unless stated, K and K/W; room
+/// temperature, K.
+const NTC_BETA: f64 = 3000.0;
+const NTC_THERMAL_RESISTANCE: f64 = 60.0;
+const ROOM: f64 = 298.15;
+
+/// Temperature at which an NTC thermistor settles with a current through it, K.
+fn warm(cold: f64, current: f64) -> f64 {
+    let given_off = |t: f64| (t - ROOM) / NTC_THERMAL_RESISTANCE;
+    let heat = |t: f64| current * current * cold * (NTC_BETA * (1.0 / t - 1.0 / ROOM)).exp();
+    let (mut low, mut high) = (ROOM, 3.0 * ROOM);
+    for _ in 0..60 {
+        let middle = 0.5 * (low + high);
+        if heat(middle) > given_off(middle) { low = middle } else { high = middle }
+    }
+    low
 }
 
 fn direct(d: &Draft<'_>) -> Dc {

@@ -20,18 +20,28 @@ pub(super) fn bad_input(message: impl std::fmt::Display) -> ExitCode {
     ExitCode::from(BAD_INPUT)
 }
 
-/// The circuit of a document without errors; findings and the exit code otherwise.
-pub(super) fn circuit_of(file: &Path) -> Result<Circuit, ExitCode> {
-    let supply = read(file).map_err(bad_input)?;
-    resolved(file, &supply)
-}
-
-fn resolved(file: &Path, supply: &Supply) -> Result<Circuit, ExitCode> {
-    resolve(supply).map_err(|findings| {
+/// Refuses an input; where JSON was asked for, in JSON too.
+fn refuse(json: bool, message: impl std::fmt::Display, findings: &[Finding]) -> ExitCode {
+    if json {
+        print(&serde_json::json!({ "message": message.to_string(), "findings": findings }));
+    } else {
         for finding in findings {
             eprintln!("{finding}");
         }
-        bad_input(format!("{} has errors that block a run", file.display()))
+    }
+    bad_input(message)
+}
+
+/// The circuit of a document without errors; findings and the exit code otherwise.
+pub(super) fn circuit_of(file: &Path, json: bool) -> Result<Circuit, ExitCode> {
+    let supply = read(file).map_err(|message| refuse(json, message, &[]))?;
+    resolved(file, &supply, json)
+}
+
+fn resolved(file: &Path, supply: &Supply, json: bool) -> Result<Circuit, ExitCode> {
+    resolve(supply).map_err(|findings| {
+        let message = format!("{} has errors that block a run", file.display());
+        refuse(json, message, &findings)
     })
 }
 
@@ -41,22 +51,22 @@ fn read(file: &Path) -> Result<Supply, String> {
 }
 
 pub(super) fn print(value: &impl serde::Serialize) {
-    println!("{}", serde_json::to_string_pretty(value).unwrap_or_default());
+    say!("{}", serde_json::to_string_pretty(value).unwrap_or_default());
 }
 
 pub(super) fn check(file: &Path, json: bool) -> ExitCode {
     let supply = match read(file) {
         Ok(supply) => supply,
-        Err(message) => return bad_input(message),
+        Err(message) => return refuse(json, message, &[]),
     };
     let findings = circuit::check(&supply);
     if json {
         print(&findings);
     } else if findings.is_empty() {
-        println!("{}: nothing to complain of", supply.title);
+        say!("{}: nothing to complain of", supply.title);
     } else {
         for finding in &findings {
-            println!("{finding}");
+            say!("{finding}");
         }
     }
     let blocked = findings.iter().any(|f: &Finding| f.severity == Severity::Error);
@@ -66,18 +76,18 @@ pub(super) fn check(file: &Path, json: bool) -> ExitCode {
 pub(super) fn run(file: &Path, study: Option<&str>, out: Option<&Path>, json: bool) -> ExitCode {
     let supply = match read(file) {
         Ok(supply) => supply,
-        Err(message) => return bad_input(message),
+        Err(message) => return refuse(json, message, &[]),
     };
     let Some(study) = study.or(supply.studies.first().map(|s| s.id.as_str())) else {
-        return bad_input(format!("{} has no study; add one to its studies", file.display()));
+        return refuse(json, format!("{} has no study; add one to its studies", file.display()), &[]);
     };
-    let circuit = match resolved(file, &circuit::as_run(&supply, Some(study))) {
+    let circuit = match resolved(file, &circuit::as_run(&supply, Some(study)), json) {
         Ok(circuit) => circuit,
         Err(code) => return code,
     };
     let (recording, outcome) = match studies::run(&circuit, study, &mut Quiet) {
         Ok(result) => result,
-        Err(error) => return bad_input(format!("{}: {error}", file.display())),
+        Err(error) => return refuse(json, format!("{}: {error}", file.display()), &[]),
     };
     if let Some(folder) = out
         && let Err(error) = write_traces(folder, study, &circuit, &recording)
@@ -99,16 +109,16 @@ pub(super) fn run(file: &Path, study: Option<&str>, out: Option<&Path>, json: bo
 }
 
 fn report(supply: &Supply, study: &str, outcome: &Outcome) {
-    println!("{}, {study}", supply.title);
-    println!("\nReadings");
+    say!("{}, {study}", supply.title);
+    say!("\nReadings");
     for (reading, result) in supply.readings.iter().zip(&outcome.readings) {
         let value = match (result.value, &result.problem) {
             (Some(value), _) => show(value, result.unit, 5),
             (None, problem) => format!("– ({})", problem.as_deref().unwrap_or("no value")),
         };
-        println!("  {:<40} {value}", reading.title);
+        say!("  {:<40} {value}", reading.title);
     }
-    println!("\nRequirements");
+    say!("\nRequirements");
     for (requirement, verdict) in supply.requirements.iter().zip(&outcome.verdicts) {
         let standing = match verdict.standing {
             Standing::Met => "met",
@@ -121,26 +131,28 @@ fn report(supply: &Supply, study: &str, outcome: &Outcome) {
         };
         let limits = limit("at least", verdict.at_least) + &limit("at most", verdict.at_most);
         let margin = verdict.margin.map(|m| format!(", margin {:.1} %", 100.0 * m)).unwrap_or_default();
-        println!("  {:<40} {standing}{limits}{margin}", requirement.title);
+        say!("  {:<40} {standing}{limits}{margin}", requirement.title);
     }
     let health = &outcome.health;
-    println!("\nHealth");
-    println!(
+    say!("\nHealth");
+    say!(
         "  {} steps, {} rejected; energy balanced to {:.1e}",
-        health.engine.steps, health.engine.rejected, health.engine.energy.relative
+        health.engine.steps,
+        health.engine.rejected,
+        health.engine.energy.relative
     );
     for (count, what) in
         [(health.engine.trips, "trips of switches"), (health.engine.leaps, "leaps over unresolvable changes")]
     {
         if count > 0 {
-            println!("  {count} {what}");
+            say!("  {count} {what}");
         }
     }
     if !health.engine.fallbacks.is_empty() {
-        println!("  operating point not found by {}", health.engine.fallbacks.join(", "));
+        say!("  operating point not found by {}", health.engine.fallbacks.join(", "));
     }
     for warning in &health.warnings {
-        println!("  warning: {warning}");
+        say!("  warning: {warning}");
     }
 }
 

@@ -1,5 +1,15 @@
 //! The command line.
 
+/// Prints a line; ends quietly if nobody reads any more, as when a pipe is closed.
+macro_rules! say {
+    ($($text:tt)*) => {{
+        use std::io::Write;
+        if writeln!(std::io::stdout(), $($text)*).is_err() {
+            std::process::exit(0);
+        }
+    }};
+}
+
 mod files;
 mod small_signal;
 
@@ -179,7 +189,7 @@ pub async fn main() -> ExitCode {
 }
 
 fn print_json(value: &impl serde::Serialize) -> ExitCode {
-    println!("{}", serde_json::to_string_pretty(value).unwrap_or_default());
+    say!("{}", serde_json::to_string_pretty(value).unwrap_or_default());
     ExitCode::SUCCESS
 }
 

@@ -32,7 +32,7 @@ pub(super) struct Sweep {
 impl Sweep {
     /// Reads the document and the grid.
     fn read(&self) -> Result<(Circuit, Grid), ExitCode> {
-        let circuit = circuit_of(&self.file)?;
+        let circuit = circuit_of(&self.file, self.json)?;
         let frequency =
             |text: &str| quantity::parse(text, Unit::Hertz).map_err(|e| bad_input(format!("“{text}”: {e}")));
         let (from, to) = (frequency(&self.from)?, frequency(&self.to)?);
@@ -70,7 +70,7 @@ fn as_json(points: &[(f64, Complex64)]) -> serde_json::Value {
 }
 
 pub(super) fn operating_point_of(file: &std::path::Path, as_json: bool) -> ExitCode {
-    let circuit = match circuit_of(file) {
+    let circuit = match circuit_of(file, as_json) {
         Ok(circuit) => circuit,
         Err(code) => return code,
     };
@@ -94,26 +94,26 @@ pub(super) fn operating_point_of(file: &std::path::Path, as_json: bool) -> ExitC
         print(&json!({ "values": values, "powers": powers, "regions": regions, "methods": methods }));
         return ExitCode::SUCCESS;
     }
-    println!("Voltages and currents");
+    say!("Voltages and currents");
     let plain = point.values.iter().filter(|(c, _)| c.quantity != circuit::Quantity::Power);
     for (column, value) in plain {
-        println!(
+        say!(
             "  {:<20} {}",
             format!("{}.{}", column.of, column.quantity.letter()),
             show(*value, unit(column.quantity), 6)
         );
     }
-    println!("\nPowers absorbed");
+    say!("\nPowers absorbed");
     for (part, power) in &point.powers {
-        println!("  {part:<20} {}", show(*power, Unit::Watt, 5));
+        say!("  {part:<20} {}", show(*power, Unit::Watt, 5));
     }
     if !point.regions.is_empty() {
-        println!("\nDevices");
+        say!("\nDevices");
     }
     for (part, region) in &point.regions {
-        println!("  {part:<20} {region}");
+        say!("  {part:<20} {region}");
     }
-    println!("\nFound by {} in {} iterations", methods.join(", then "), point.iterations);
+    say!("\nFound by {} in {} iterations", methods.join(", then "), point.iterations);
     ExitCode::SUCCESS
 }
 
@@ -148,14 +148,14 @@ fn table(sweep: &Sweep, points: &[(f64, Complex64)], title: &str, unit: &str) ->
         print(&as_json(points));
         return ExitCode::SUCCESS;
     }
-    println!("{title}\n\n  {:>12} {unit:>10} {:>10}", "frequency", "phase");
+    say!("{title}\n\n  {:>12} {unit:>10} {:>10}", "frequency", "phase");
     for ((f, z), phase) in points.iter().zip(phase(points.iter().map(|p| p.1))) {
         let ohms = if unit == "dBΩ" { format!("  {}", show(z.norm(), Unit::Ohm, 4)) } else { String::new() };
-        println!("  {:>12} {:10.3} {:9.2}°{ohms}", show(*f, Unit::Hertz, 4), decibels(*z), phase.to_degrees());
+        say!("  {:>12} {:10.3} {:9.2}°{ohms}", show(*f, Unit::Hertz, 4), decibels(*z), phase.to_degrees());
     }
     for peak in resonances(points) {
         let quality = peak.quality.map(|q| format!(", Q {q:.2}, damping {:.3}", 0.5 / q)).unwrap_or_default();
-        println!(
+        say!(
             "\nPeak at {}: {:.2} {unit}{quality}",
             show(peak.frequency, Unit::Hertz, 4),
             20.0 * peak.magnitude.log10()
@@ -163,6 +163,9 @@ fn table(sweep: &Sweep, points: &[(f64, Complex64)], title: &str, unit: &str) ->
     }
     ExitCode::SUCCESS
 }
+
+/// Loop gain below which there is no loop, but rounding.
+const NO_LOOP: f64 = 1e-9;
 
 pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str) -> ExitCode {
     let (circuit, grid) = match sweep.read() {
@@ -180,6 +183,9 @@ pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str) -> ExitCode {
             return ExitCode::FAILURE;
         }
     };
+    if gain.gain.iter().all(|gain| gain.norm() < NO_LOOP) {
+        return bad_input(format!("no loop passes through {part}.{pin}; name a pin that the feedback passes through"));
+    }
     let points: Vec<_> = gain.frequencies.iter().copied().zip(gain.gain.iter().copied()).collect();
     let margins = gain.margins();
     if sweep.json {
@@ -195,16 +201,16 @@ pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str) -> ExitCode {
         return ExitCode::SUCCESS;
     }
     table(sweep, &points, &format!("Loop gain at {part}.{pin}"), "dB");
-    println!();
+    say!();
     let line = |name: &str, value: Option<f64>, unit, digits| {
         let value = value.map_or_else(|| "–".to_owned(), |value| show(value, unit, digits));
-        println!("  {name:<32} {value}");
+        say!("  {name:<32} {value}");
     };
     line("Crossover", margins.crossover, Unit::Hertz, 4);
     line("Phase margin", margins.phase_margin, Unit::Degree, 3);
     line("Phase passes −180° at", margins.phase_crossover, Unit::Hertz, 4);
     let gain_margin = margins.gain_margin.map_or_else(|| "–".to_owned(), |margin| format!("{margin:.1} dB"));
-    println!("  {:<32} {gain_margin}", "Gain margin");
-    println!("  {:<32} {:.1} dB", "Peak of the closed loop", 20.0 * margins.closed_peak.log10());
+    say!("  {:<32} {gain_margin}", "Gain margin");
+    say!("  {:<32} {:.1} dB", "Peak of the closed loop", 20.0 * margins.closed_peak.log10());
     ExitCode::SUCCESS
 }
