@@ -12,10 +12,11 @@ use xtask::{ChromeDriver, Postgres, Server};
 /// Database, server and ChromeDriver of one test.
 #[derive(Debug)]
 pub struct Stage {
-    /// The server under test.
-    pub server: Server,
+    server: Option<Server>,
+    port: u16,
+    arguments: Vec<String>,
     driver: ChromeDriver,
-    _postgres: Postgres,
+    postgres: Postgres,
 }
 
 /// How long anything on a page may take to appear.
@@ -28,8 +29,31 @@ impl Stage {
     /// If something does not start.
     pub fn set(arguments: &[&str]) -> Result<Self> {
         let postgres = Postgres::temporary()?;
-        let server = Server::start(&postgres.url(), free_port()?, arguments)?;
-        Ok(Stage { server, driver: ChromeDriver::start()?, _postgres: postgres })
+        let arguments = arguments.iter().map(|a| (*a).to_owned()).collect();
+        let driver = ChromeDriver::start()?;
+        let mut stage = Stage { server: None, port: free_port()?, arguments, driver, postgres };
+        stage.start_server()?;
+        Ok(stage)
+    }
+
+    /// The address to open.
+    pub fn address(&self) -> String {
+        format!("http://127.0.0.1:{}", self.port)
+    }
+
+    /// Ends the server; the database stays.
+    pub fn stop_server(&mut self) {
+        self.server = None;
+    }
+
+    /// Starts the server at the address it had.
+    ///
+    /// # Errors
+    /// If it does not start.
+    pub fn start_server(&mut self) -> Result<()> {
+        let arguments: Vec<&str> = self.arguments.iter().map(String::as_str).collect();
+        self.server = Some(Server::start(&self.postgres.url(), self.port, &arguments)?);
+        Ok(())
     }
 
     /// Opens a browser window of its own on the library.
@@ -62,7 +86,7 @@ impl Stage {
             .connect(&self.driver.address())
             .await
             .context("the browser does not start")?;
-        client.goto(&self.server.address()).await?;
+        client.goto(&self.address()).await?;
         Ok(Page { client, profile })
     }
 }
@@ -153,8 +177,10 @@ impl Page {
         loop {
             let files = std::fs::read_dir(self.profile.path().join("downloads")).into_iter().flatten().flatten();
             let found = files.map(|file| file.path()).find(|path| path.display().to_string().ends_with(ending));
-            if let Some(path) = found {
-                return Ok(std::fs::read(path)?);
+            // The file is there before what it holds.
+            let content = found.map(std::fs::read).transpose()?.unwrap_or_default();
+            if !content.is_empty() {
+                return Ok(content);
             }
             if Instant::now() > deadline {
                 bail!("no file ending in {ending} is saved");

@@ -15,7 +15,7 @@ async fn pictures_of_every_view() -> Result<()> {
     page.shoot(&folder.join("desk-before-run.png")).await?;
     page.run().await?;
     page.shoot(&folder.join("desk.png")).await?;
-    page.client.goto(&stage.server.address()).await?;
+    page.client.goto(&stage.address()).await?;
     page.find("main a").await?;
     page.shoot(&folder.join("library.png")).await?;
     // A composed supply: what it must do, and how a stage was sized.
@@ -33,7 +33,7 @@ async fn pictures_of_every_view() -> Result<()> {
     page.client.find(Locator::LinkText("Materials")).await?.click().await?;
     page.find("[aria-label='Bill of materials'] td").await?;
     page.shoot(&folder.join("materials.png")).await?;
-    page.client.goto(&stage.server.address()).await?;
+    page.client.goto(&stage.address()).await?;
     page.open_demo().await?;
     page.press("Settings of the study").await?;
     page.text("[aria-label='Settings of the study'][role=group]", |text| text.contains("suggests")).await?;

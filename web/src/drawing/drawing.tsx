@@ -128,7 +128,11 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
         selected={selected}
         near={middle}
         editing={editing}
-        onLine={() => setLine(true)}
+        onLine={() => {
+          setLine(true);
+          // Pressed while the line is open, it leads back into it.
+          document.querySelector<HTMLElement>("[aria-label='Part to add']")?.focus();
+        }}
         onFit={fit}
         onTurn={() => turn(selected)}
         onMirror={() => mirror(selected)}

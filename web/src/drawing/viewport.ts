@@ -16,6 +16,8 @@ export interface Point {
 
 /** Squares of the surroundings shown around a chosen stage. */
 const AROUND = 16;
+/** Squares a fitted view has at least. */
+const ROOM = { width: 56, height: 40 };
 /** Squares across at the closest and, relative to the drawing, at the farthest. */
 const CLOSEST = 12;
 const FARTHEST = 4;
@@ -24,18 +26,24 @@ const FARTHEST = 4;
 export function framed({ from, to, parts }: DrawingShown, stage: string | undefined): View {
   const spots = parts.filter((p) => p.stage === stage).flatMap((p) => p.pins.map(([, s]) => s));
   const whole = { x: from.x, y: from.y, width: to.x - from.x, height: to.y - from.y };
-  if (stage === undefined || spots.length === 0) return whole;
+  if (stage === undefined || spots.length === 0) return roomy(whole);
   const [xs, ys] = [spots.map((s) => s.x), spots.map((s) => s.y)];
   const [left, top] = [
     Math.max(from.x, Math.min(...xs) - AROUND),
     Math.max(from.y, Math.min(...ys) - AROUND),
   ];
-  return {
+  return roomy({
     x: left,
     y: top,
     width: Math.min(to.x, Math.max(...xs) + AROUND) - left,
     height: Math.min(to.y, Math.max(...ys) + AROUND) - top,
-  };
+  });
+}
+
+/** A view with room around what is too small to fill it: one part is not blown up to the whole pane. */
+function roomy({ x, y, width, height }: View): View {
+  const [right, down] = [Math.max(0, ROOM.width - width), Math.max(0, ROOM.height - height)];
+  return { x: x - right / 2, y: y - down / 2, width: width + right, height: height + down };
 }
 
 /** A view zoomed about a point; factors below 1 come closer. */

@@ -15,6 +15,7 @@ import { History } from "../history/history";
 import { Materials } from "../materials/materials";
 import { Requirements } from "../requirements/requirements";
 import { Notice } from "../ui/states";
+import { Away } from "./away";
 import { ConflictBar } from "./conflict";
 import { useEditing } from "./editing";
 import { PowerPath } from "./powerpath";
@@ -84,6 +85,7 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
         onRun={() => start.mutate(study)}
         starting={start.isPending}
       />
+      <Away />
       {editing.conflict && (
         <ConflictBar
           conflict={editing.conflict}

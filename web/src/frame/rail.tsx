@@ -1,6 +1,8 @@
 import { ClipboardCheck, History, ListOrdered, SquareActivity } from "lucide-react";
 import { Link } from "react-router";
 
+import { KeySheet } from "./keysheet";
+
 const VIEWS = [
   { id: "requirements", word: "Requirements", Icon: ClipboardCheck },
   { id: "desk", word: "Desk", Icon: SquareActivity },
@@ -28,6 +30,7 @@ export function Rail({ supply, view }: { supply: string; view: string }) {
           {word}
         </Link>
       ))}
+      <KeySheet />
     </nav>
   );
 }

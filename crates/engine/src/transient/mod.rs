@@ -94,7 +94,7 @@ const FIRST_INSTANT: f64 = 1e-13;
 const SHORTEST: f64 = 32.0;
 
 /// Energy that may be missing in a step, relative to all turned over and the tolerance.
-const ENERGY: f64 = 0.02;
+const ENERGY: f64 = 0.015;
 /// Times in a row a step is shortened for its energy.
 const PATIENCE: u32 = 4;
 /// Lengths of a leap over what cannot be resolved, in units of the shortest step.

@@ -383,6 +383,7 @@ impl<'a> Stepper<'a> {
     /// made, given what is missing at its end. Down an exponential each correction is one of its slopes,
     /// and a rate measured elsewhere says nothing of that.
     fn stays(&mut self) -> bool {
+        self.missing.copy_from_slice(&self.correction);
         self.lu.solve(&mut self.correction[1..]);
         self.accuracy.of_all(&self.correction) < SETTLED
     }
@@ -499,8 +500,17 @@ impl<'a> Stepper<'a> {
             return false;
         }
         let doubtful = size > PLAIN && self.equations.nonlinear;
-        if stage == Stage::Inner || doubtful {
-            return self.obeys_current_law(alpha) && (!doubtful || self.stays());
+        if (stage == Stage::Inner || doubtful) && !self.obeys_current_law(alpha) {
+            return false;
+        }
+        if doubtful {
+            if !self.stays() {
+                return false;
+            }
+            // It is known, so it is made.
+            subtract(&mut self.end.x, &self.correction);
+        } else if stage == Stage::Inner {
+            return true;
         }
         // The correction that follows evaluates everything, so what the iteration solved for is
         // enough here: charges to first order, and currents that agree with them.

@@ -1,0 +1,100 @@
+import { X } from "lucide-react";
+import { Dialog } from "radix-ui";
+import { useEffect, useState } from "react";
+
+import { Button } from "../ui/button";
+
+const KEYS: { where: string; keys: [string, string][] }[] = [
+  {
+    where: "Everywhere",
+    keys: [
+      ["?", "This list"],
+      ["Ctrl Z", "Undo"],
+      ["Ctrl Shift Z", "Redo"],
+      ["Esc", "Choose nothing; show all stages"],
+    ],
+  },
+  {
+    where: "Drawing",
+    keys: [
+      ["/", "Type a part to add"],
+      ["+ and −", "Zoom"],
+      ["0", "Show the whole drawing"],
+      ["Arrows", "Move what is chosen"],
+      ["T", "Turn"],
+      ["M", "Mirror"],
+      ["Delete", "Remove"],
+      ["Ctrl A", "Choose all"],
+      ["Ctrl C, V, D", "Copy, paste, duplicate"],
+    ],
+  },
+  {
+    where: "Strips",
+    keys: [
+      ["+ and −", "Zoom in time"],
+      ["← and →", "Pan"],
+      ["0", "Show the whole run"],
+    ],
+  },
+  {
+    where: "Value fields",
+    keys: [
+      ["↑ and ↓", "Next preferred value"],
+      ["Enter", "Take the value"],
+      ["Esc", "Leave it as it was"],
+    ],
+  },
+];
+
+/** The keys, listed when `?` is pressed outside a field. */
+export function KeySheet() {
+  const [open, setOpen] = useState(false);
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
+      if (event.key === "?" && !typing) setOpen(true);
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+  return (
+    <Dialog.Root open={open} onOpenChange={setOpen}>
+      <Dialog.Trigger className="mx-1 mt-auto mb-2 rounded-md py-1 text-[11px] text-muted hover:text-ink">
+        Keys <kbd className="figures">?</kbd>
+      </Dialog.Trigger>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-1/2 left-1/2 z-40 w-[640px] -translate-x-1/2 -translate-y-1/2 rounded-md border border-hairline bg-panel p-4 shadow-soft"
+        >
+          <div className="flex items-center justify-between">
+            <Dialog.Title className="font-semibold">Keys</Dialog.Title>
+            <Dialog.Close asChild>
+              <Button look="quiet" aria-label="Close the list of keys">
+                <X size={16} />
+              </Button>
+            </Dialog.Close>
+          </div>
+          <div className="mt-2 grid grid-cols-2 gap-x-8 gap-y-3">
+            {KEYS.map(({ where, keys }) => (
+              <section key={where}>
+                <h3 className="text-xs text-muted">{where}</h3>
+                <dl>
+                  {keys.map(([key, deed]) => (
+                    <div key={key} className="flex justify-between gap-4 py-0.5">
+                      <dt>
+                        <kbd className="figures text-copper">{key}</kbd>
+                      </dt>
+                      <dd className="text-right">{deed}</dd>
+                    </div>
+                  ))}
+                </dl>
+              </section>
+            ))}
+          </div>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
