@@ -106,8 +106,10 @@ impl Depletion {
         let Depletion { capacitance, built_in } = *self;
         let bent = |v: f64| {
             let u = (1.0 - v / built_in).sqrt();
-            let charge = 2.0 * capacitance * built_in * (1.0 - u);
-            let energy = 2.0 * capacitance * built_in * built_in * (2.0 / 3.0 - u + u * u * u / 3.0);
+            // 1 − u, written so that nothing cancels near no bias, where a run begins.
+            let d = v / built_in / (1.0 + u);
+            let charge = 2.0 * capacitance * built_in * d;
+            let energy = 2.0 * capacitance * built_in * built_in * d * d * (1.0 - d / 3.0);
             (charge, capacitance / u, energy)
         };
         let from = LINEAR_FROM * built_in;
@@ -174,6 +176,19 @@ mod tests {
         assert!((wright_omega(0.0) - 0.567_143_290_409_783_8).abs() < f64::EPSILON);
         assert!(wright_omega(1e9) < 1e9);
         assert_eq!(wright_omega(-1e9), 0.0);
+    }
+
+    #[test]
+    fn next_to_no_bias_leaves_next_to_no_energy() {
+        // There it is half of capacitance times voltage squared, and 1 + v/(3·V_bi) of it to first order.
+        let depletion = Depletion::new(10e-12, 0.75);
+        for exponent in 2..12 {
+            for v in [1.0, -1.0].map(|sign| sign * 10f64.powi(-exponent)) {
+                let (charge, _, energy) = depletion.at(v);
+                assert!((energy / (5e-12 * v * v) - 1.0 - v / 2.25).abs() < v * v + 1e-14, "energy at {v}: {energy}");
+                assert!((charge / (1e-11 * v) - 1.0 - v / 3.0).abs() < v * v + 1e-14, "charge at {v}: {charge}");
+            }
+        }
     }
 
     #[test]

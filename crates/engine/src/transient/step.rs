@@ -385,7 +385,9 @@ impl<'a> Stepper<'a> {
     fn stays(&mut self) -> bool {
         self.missing.copy_from_slice(&self.correction);
         self.lu.solve(&mut self.correction[1..]);
-        self.accuracy.of_all(&self.correction) < SETTLED
+        // The currents of charges are differences over the step, and the shorter it is the rounder; what counts is
+        // what they leave of voltages.
+        self.accuracy.of_step(&self.correction) < SETTLED
     }
 
     /// What rounding alone makes of the error of a step of length h, relative to what is allowed: a rate of

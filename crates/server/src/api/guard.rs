@@ -33,7 +33,7 @@ impl Hosts {
     }
 }
 
-fn text<'a>(headers: &'a HeaderMap, name: impl header::AsHeaderName) -> Option<&'a str> {
+fn text(headers: &HeaderMap, name: impl header::AsHeaderName) -> Option<&str> {
     headers.get(name).and_then(|value| value.to_str().ok())
 }
 
