@@ -168,6 +168,17 @@ impl Page {
         Ok(field.send_keys("\u{E007}").await?)
     }
 
+    /// Types a phrase into the add line, which is open, and adds the part.
+    ///
+    /// # Errors
+    /// If the phrase is not understood.
+    pub async fn type_line(&self, text: &str) -> Result<()> {
+        let field = self.find("[aria-label='Part to add']").await?;
+        field.send_keys(text).await?;
+        self.text("[data-testid=drawing] [role=status]", |t| t.contains("Enter adds it")).await?;
+        Ok(field.send_keys("\u{E007}").await?)
+    }
+
     /// Waits for a file the page lets one save, by the end of its name.
     ///
     /// # Errors

@@ -8,7 +8,6 @@ use mellow_e2e::{Page, Stage};
 use std::io::Cursor;
 use std::time::Duration;
 
-const ENTER: &str = "\u{E007}";
 const ESCAPE: &str = "\u{E00C}";
 
 /// Where the middle of an element is on the screen.
@@ -39,14 +38,6 @@ async fn saved(page: &Page, revision: u32) -> Result<()> {
     page.text("[data-testid=saved]", |text| text == format!("Saved, revision {revision}")).await.map(drop)
 }
 
-async fn type_line(page: &Page, text: &str) -> Result<()> {
-    let field = page.find("[aria-label='Part to add']").await?;
-    field.send_keys(text).await?;
-    page.text("[data-testid=drawing] [role=status]", |t| t.contains("Enter adds it")).await?;
-    field.send_keys(ENTER).await?;
-    Ok(())
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     let stage = Stage::set(&[])?;
@@ -62,9 +53,9 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
 
     // A resistor and an LED are typed; the line between them is pulled from pin to pin.
     page.press("Add line").await?;
-    type_line(&page, "resistor 1k from out to lamp").await?;
+    page.type_line("resistor 1k from out to lamp").await?;
     saved(&page, 2).await?;
-    type_line(&page, "led").await?;
+    page.type_line("led").await?;
     saved(&page, 3).await?;
     page.find("[aria-label='Part to add']").await?.send_keys(ESCAPE).await?;
     let pin = |part: &str, pin: &str| format!("[data-part={part}] [data-pin={pin}]");

@@ -2,17 +2,7 @@
 
 use anyhow::Result;
 use fantoccini::Locator;
-use mellow_e2e::{Page, Stage};
-
-const ENTER: &str = "\u{E007}";
-
-async fn type_line(page: &Page, text: &str) -> Result<()> {
-    let field = page.find("[aria-label='Part to add']").await?;
-    field.send_keys(text).await?;
-    page.text("[data-testid=drawing] [role=status]", |t| t.contains("Enter adds it")).await?;
-    field.send_keys(ENTER).await?;
-    Ok(())
-}
+use mellow_e2e::Stage;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_circuit_of_single_parts_is_run_and_read() -> Result<()> {
@@ -29,7 +19,7 @@ async fn a_circuit_of_single_parts_is_run_and_read() -> Result<()> {
         ("C1", "capacitor 10u from out to gnd"),
         ("R2", "resistor 1k from out to gnd"),
     ] {
-        type_line(&page, line).await?;
+        page.type_line(line).await?;
         page.find(&format!("[data-part={part}]")).await?;
     }
     // Pressed while it is open, the button leads back into the line.

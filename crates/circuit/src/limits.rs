@@ -4,7 +4,7 @@
 use crate::{ReadError, Supply};
 
 /// Farthest place from the origin of the drawing, in grid squares.
-const FARTHEST: i32 = 10_000;
+const FARTHEST: u32 = 10_000;
 /// Longest value or expression, in characters.
 const LONGEST_VALUE: usize = 2_000;
 
@@ -13,7 +13,7 @@ pub(crate) fn hold(supply: &Supply) -> Result<(), ReadError> {
     let parts = supply.parts.iter().filter_map(|p| Some((p.id.clone(), p.at?.x, p.at?.y)));
     let notes = supply.texts.iter().enumerate().map(|(i, n)| (format!("note {}", i + 1), n.x, n.y));
     for (place, x, y) in parts.chain(notes) {
-        if x.abs().max(y.abs()) > FARTHEST {
+        if x.unsigned_abs().max(y.unsigned_abs()) > FARTHEST {
             let message = format!("it stands at {x}, {y}; places go from -{FARTHEST} to {FARTHEST}");
             return Err(ReadError::Limit { place, message });
         }

@@ -42,7 +42,7 @@ pub(crate) async fn execute(worker: &Worker, run: Uuid) -> Result<()> {
              than there is: shorten the study, record from a later time, or loosen its tolerance"
         );
         let finish = Finish { state: RunState::Failed, outcome: None, message: Some(message) };
-        return patiently(|| store.finish_run(run, attempt, &finish, &[], 0)).await;
+        return patiently(|| store.finish_run(run, attempt, &finish, &[], None)).await;
     }
     let (finish, rows, nodes) = simulate(worker, run, attempt, document, study).await?;
     patiently(|| store.finish_run(run, attempt, &finish, &rows, nodes)).await
@@ -64,7 +64,7 @@ async fn simulate(
     attempt: i32,
     document: serde_json::Value,
     study: String,
-) -> Result<(Finish, Vec<ChunkRow>, i64)> {
+) -> Result<(Finish, Vec<ChunkRow>, Option<i64>)> {
     let (sender, receiver) = mpsc::channel(AHEAD);
     let shared = Arc::new(Shared::default());
     let slow_down = worker.slow_down;
@@ -90,13 +90,13 @@ async fn simulate(
     Ok(match computing.await {
         Ok(Ok((outcome, last, nodes))) => {
             rows.extend(last);
-            (outcome.map_or_else(|message| Ok(failed(message)), |outcome| finish(&outcome))?, rows, nodes)
+            (outcome.map_or_else(|message| Ok(failed(message)), |outcome| finish(&outcome))?, rows, Some(nodes))
         }
-        Ok(Err(message)) => (failed(message), Vec::new(), 0),
+        Ok(Err(message)) => (failed(message), rows, None),
         Err(error) => {
             tracing::error!("run {run}: {error}");
             let message = "the simulation broke off because of a defect in Mellow Coil".to_owned();
-            (failed(message), Vec::new(), 0)
+            (failed(message), rows, None)
         }
     })
 }

@@ -214,14 +214,15 @@ impl Store {
         Ok(stop.unwrap_or(true))
     }
 
-    /// Stores the last chunks of an attempt and how it ended, all or nothing; a newer attempt is left alone.
+    /// Stores the last chunks of an attempt and how it ended, all or nothing; a newer attempt is left alone. Where
+    /// the count of nodes is not known it stays as it was noted last.
     pub(crate) async fn finish_run(
         &self,
         id: Uuid,
         attempt: i32,
         finish: &Finish,
         rows: &[super::ChunkRow],
-        nodes: i64,
+        nodes: Option<i64>,
     ) -> Result<()> {
         let mut connection = self.connection().await?;
         connection
@@ -232,7 +233,7 @@ impl Store {
                         runs::state.eq(finish.state.name()),
                         runs::outcome.eq(&finish.outcome),
                         runs::message.eq(&finish.message),
-                        runs::node_count.eq(nodes),
+                        nodes.map(|nodes| runs::node_count.eq(nodes)),
                         runs::finished_at.eq(Utc::now()),
                     ))
                     .execute(connection)
