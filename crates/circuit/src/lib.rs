@@ -37,7 +37,7 @@ pub use document::{
 pub use effort::{Effort, MOST_BYTES};
 pub use kinds::{Kind, KindId};
 pub use read::ReadError;
-pub use reduce::{STAND_IN, as_run};
+pub use reduce::{STAND_IN, as_run, decisive};
 pub use resolve::{
     Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedWindow,
     design_values, number_in, parameter_in, resolve,

@@ -31,6 +31,39 @@ pub fn as_run(supply: &Supply, study: Option<&str>) -> Supply {
     reduced
 }
 
+/// What of a supply decides the result of a study: two supplies of which this is the same give the same readings
+/// and verdicts. Names and notes for people, places in the drawing, ratings, other studies, and how stages came to be
+/// what they are do not matter.
+pub fn decisive(supply: &Supply, study: &str) -> Supply {
+    let mut left = Supply { texts: Vec::new(), outputs: Vec::new(), source: None, ..as_run(supply, Some(study)) };
+    left.title.clear();
+    left.notes.clear();
+    left.values.iter_mut().for_each(|value| value.note.clear());
+    for stage in &mut left.stages {
+        stage.title.clear();
+        stage.form = None;
+        stage.choices.clear();
+        stage.sized.clear();
+    }
+    for part in &mut left.parts {
+        part.at = None;
+        part.role = None;
+        part.generic = None;
+        part.ratings.clear();
+    }
+    left.studies.retain(|s| s.id == study);
+    for study in &mut left.studies {
+        study.title.clear();
+        study.strips.clear();
+        study.suggested = false;
+    }
+    left.readings.retain(|reading| reading.study == study);
+    left.requirements.retain(|requirement| left.readings.iter().any(|r| r.id == requirement.reading));
+    left.readings.iter_mut().for_each(|reading| reading.title.clear());
+    left.requirements.iter_mut().for_each(|requirement| requirement.title.clear());
+    left
+}
+
 impl Supply {
     /// The joint that feeds a stage.
     pub fn inlet(&self, stage: &Stage) -> Option<&Joint> {

@@ -9,6 +9,7 @@ mod cli;
 mod news;
 mod queue;
 mod store;
+mod tidy;
 mod traces;
 mod worker;
 

@@ -62,6 +62,13 @@ impl Queue {
         }
     }
 
+    /// Forgets runs that left the queue before a time.
+    pub(crate) async fn forget(&self, before: chrono::DateTime<chrono::Utc>) -> anyhow::Result<()> {
+        let text = "DELETE FROM apalis.jobs WHERE status IN ('Done', 'Killed') AND done_at < to_timestamp($1)";
+        sqlx::query(text).bind(before.timestamp() as f64).execute(&self.pool).await?;
+        Ok(())
+    }
+
     /// Executes runs until the program ends; starts again when the database comes back.
     pub(crate) async fn work(&self, worker: Worker) {
         loop {

@@ -45,7 +45,8 @@ pub(crate) async fn execute(worker: &Worker, run: Uuid) -> Result<()> {
         return patiently(|| store.finish_run(run, attempt, &finish, &[], None)).await;
     }
     let (finish, rows, nodes) = simulate(worker, run, attempt, document, study).await?;
-    patiently(|| store.finish_run(run, attempt, &finish, &rows, nodes)).await
+    patiently(|| store.finish_run(run, attempt, &finish, &rows, nodes)).await?;
+    patiently(|| store.retire_beside(run)).await
 }
 
 fn prepare(document: &serde_json::Value) -> std::result::Result<Circuit, String> {

@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { tableFromIPC } from "apache-arrow";
 import createClient from "openapi-fetch";
 import { useEffect } from "react";
@@ -7,6 +7,7 @@ import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type Supply = Schemas["Supply"];
+export type SupplyListed = Schemas["SupplyListed"];
 export type SupplyShown = Schemas["SupplyShown"];
 export type Conflict = Schemas["Conflict"];
 export type Run = Schemas["RunShown"];
@@ -27,7 +28,7 @@ export type Joining = Schemas["Joining"];
 export type Revision = Schemas["RevisionListed"];
 export type Stage = NonNullable<Supply["stages"]>[number];
 
-const api = createClient<paths>();
+export const api = createClient<paths>();
 
 /** What the server says went wrong. */
 export class Refused extends Error {
@@ -49,7 +50,7 @@ export class Stale extends Error {
 }
 
 /** The answer, or what went wrong as an error. */
-function taken<T>(answer: { data?: unknown; error?: unknown }): T {
+export function taken<T>(answer: { data?: unknown; error?: unknown }): T {
   if (answer.data === undefined) throw new Refused(answer.error);
   // The client library widens the tuples of the generated types to arrays.
   return answer.data as T;
@@ -58,7 +59,7 @@ function taken<T>(answer: { data?: unknown; error?: unknown }): T {
 export function useSupplies() {
   return useQuery({
     queryKey: ["supplies"],
-    queryFn: async () => taken<Schemas["SupplyListed"][]>(await api.GET("/api/supplies")),
+    queryFn: async () => taken<SupplyListed[]>(await api.GET("/api/supplies")),
   });
 }
 
@@ -282,7 +283,7 @@ export function useStartRun(supply: string) {
         run,
         ...(runs ?? []).filter((r) => r.id !== run.id),
       ]);
-      if (isOver(run)) void client.invalidateQueries({ queryKey: ["supplies"] });
+      if (isOver(run)) forgetTallies(client);
     },
   });
 }
@@ -314,6 +315,11 @@ function listen(run: string, onNews: (news: Run) => void): EventSource {
   return events;
 }
 
+/** What the library shows of runs is fetched anew. */
+function forgetTallies(client: QueryClient) {
+  for (const key of ["supplies", "room"]) void client.invalidateQueries({ queryKey: [key] });
+}
+
 export function useStopRun() {
   return useMutation({
     mutationFn: async (run: string) =>
@@ -323,6 +329,11 @@ export function useStopRun() {
 
 export function isOver(run: Run): boolean {
   return run.state === "done" || run.state === "stopped" || run.state === "failed";
+}
+
+/** Whether something that decides the run's numbers was changed after it. */
+export function isOld(run: Run, shown: SupplyShown): boolean {
+  return run.revision !== shown.revision && run.essence !== shown.essences[run.study];
 }
 
 /** Keeps a run in the list of runs up to date while it goes on. */
@@ -335,7 +346,7 @@ export function useFollow(supply: string, run: Run | undefined) {
       client.setQueryData<Run[]>(["runs", supply], (runs) => runs?.map((r) => (r.id === news.id ? news : r)));
       if (isOver(news)) {
         events.close();
-        void client.invalidateQueries({ queryKey: ["supplies"] });
+        forgetTallies(client);
       }
     });
     return () => events.close();

@@ -46,7 +46,7 @@ export interface paths {
     get: operations["showSupply"];
     put: operations["saveSupply"];
     post?: never;
-    delete?: never;
+    delete: operations["deleteSupply"];
     options?: never;
     head?: never;
     patch?: never;
@@ -62,6 +62,22 @@ export interface paths {
     get: operations["drawing"];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/undelete": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["undeleteSupply"];
     delete?: never;
     options?: never;
     head?: never;
@@ -366,6 +382,86 @@ export interface paths {
     get: operations["showRun"];
     put?: never;
     post?: never;
+    delete: operations["deleteRun"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/runs/{run}/undelete": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["undeleteRun"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/runs/{run}/mark": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["markRun"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/room": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["showRoom"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/room/keep-runs": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations["keepRuns"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/room/give-free": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["giveFree"];
     delete?: never;
     options?: never;
     head?: never;
@@ -562,6 +658,22 @@ export interface components {
       after: string;
       /** @description Resistance put across each of its joints' rails, Ω. */
       load: string;
+    };
+    /** @description A deleted supply. */
+    DeletedListed: {
+      title: string;
+      /**
+       * Format: date-time
+       * @description When its room is given free.
+       */
+      gone_at: string;
+      /** Format: uuid */
+      id: string;
+      /**
+       * Format: int64
+       * @description Runs that went with it.
+       */
+      runs: number;
     };
     /** @description A named number, given directly or in terms of other named numbers. */
     DesignValue: {
@@ -899,6 +1011,14 @@ export interface components {
        */
       joint: number;
     };
+    /** @description How many runs are kept. */
+    KeepRuns: {
+      /**
+       * Format: int32
+       * @description Newest runs of each study, 1 to 1000; marked ones are kept beside them.
+       */
+      keep_runs: number;
+    };
     /**
      * @description Identifies a part kind in documents.
      * @enum {string}
@@ -960,6 +1080,10 @@ export interface components {
        * @description The revision the change is made to.
        */
       revision: number;
+    };
+    /** @description Whether a run is kept however many follow. */
+    MarkRun: {
+      marked: boolean;
     };
     /** @description Signals to be measured over a span. */
     MeasureSpan: {
@@ -1492,6 +1616,31 @@ export interface components {
       /** Format: uuid */
       supply: string;
     };
+    /** @description The room an account uses, and what it can have back. */
+    RoomShown: {
+      /**
+       * Format: int64
+       * @description What is deleted and not yet given free, bytes.
+       */
+      deleted: number;
+      /**
+       * Format: int32
+       * @description Newest runs of each study that are kept beside the marked ones.
+       */
+      keep_runs: number;
+      /**
+       * Format: int64
+       * @description Runs kept.
+       */
+      runs: number;
+      /** @description Deleted supplies that can be had back, latest first. */
+      supplies: components["schemas"]["DeletedListed"][];
+      /**
+       * Format: int64
+       * @description Supplies and runs, bytes.
+       */
+      used: number;
+    };
     /** @description Why to trust a run. */
     RunHealth: {
       /** @description Engine statistics and energy balance. */
@@ -1520,6 +1669,11 @@ export interface components {
        * @description Times it was taken up by a worker.
        */
       attempt: number;
+      /**
+       * Format: int64
+       * @description Room it takes, bytes; known when it has ended.
+       */
+      bytes: number;
       /** Format: date-time */
       created_at: string;
       /**
@@ -1528,10 +1682,22 @@ export interface components {
        */
       duration: number;
       engine_version: string;
+      /**
+       * Format: uuid
+       * @description What it is of, in short: a supply of the same essence gives the same numbers.
+       */
+      essence?: string | null;
       /** Format: date-time */
       finished_at?: string | null;
+      /**
+       * Format: date-time
+       * @description When its room is given free; none if it is not deleted.
+       */
+      gone_at?: string | null;
       /** Format: uuid */
       id: string;
+      /** @description Whether it is kept however many follow. */
+      marked: boolean;
       /** @description Why it failed. */
       message?: string | null;
       /**
@@ -1906,7 +2072,7 @@ export interface components {
       title: string;
       /** Format: date-time */
       changed_at: string;
-      /** @description Whether the supply was changed after that run. */
+      /** @description Whether something that decides its numbers was changed after that run. */
       changed_since_run: boolean;
       /** Format: uuid */
       id: string;
@@ -1931,6 +2097,10 @@ export interface components {
       document: components["schemas"]["Supply"];
       /** @description Its picture. */
       drawing: components["schemas"]["Drawing"];
+      /** @description The essence of each study as it would be run now: a run of another essence has old numbers. */
+      essences: {
+        [key: string]: string;
+      };
       /** @description What is wrong with it. */
       findings: components["schemas"]["Finding"][];
       /** Format: uuid */
@@ -2034,6 +2204,14 @@ export interface components {
        * @description The value judged.
        */
       value?: number | null;
+    };
+    /** @description Which runs to list. */
+    WhichRuns: {
+      /**
+       * @description Those that are deleted and can be had back, instead of those that are not.
+       * @default false
+       */
+      deleted: boolean;
     };
     /** @description The part of a run a reading looks at. */
     Window:
@@ -2242,7 +2420,51 @@ export interface operations {
       };
     };
   };
+  deleteSupply: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   drawing: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  undeleteSupply: {
     parameters: {
       query?: never;
       header?: never;
@@ -2808,7 +3030,10 @@ export interface operations {
   };
   listRuns: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description Those that are deleted and can be had back, instead of those that are not. */
+        deleted?: boolean;
+      };
       header?: never;
       path: {
         supply: string;
@@ -2890,6 +3115,169 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["RunShown"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  deleteRun: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  undeleteRun: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  markRun: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description Whether a run is kept however many follow. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["MarkRun"];
+      };
+    };
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  showRoom: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The room an account uses, and what it can have back. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RoomShown"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  keepRuns: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** @description How many runs are kept. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["KeepRuns"];
+      };
+    };
+    responses: {
+      /** @description The room an account uses, and what it can have back. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RoomShown"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  giveFree: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The room an account uses, and what it can have back. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RoomShown"];
         };
       };
       /** @description What went wrong, where, and what to do. */

@@ -2,7 +2,7 @@ import { Tabs } from "radix-ui";
 
 import { useState } from "react";
 
-import { isOver, type Run, type SupplyShown } from "../api/client";
+import { isOld, isOver, type Run, type SupplyShown } from "../api/client";
 import { Sizing } from "../compose/sizing";
 import type { Editing } from "../frame/editing";
 import { show } from "../ui/quantity";
@@ -32,7 +32,7 @@ export function Dock({ shown, editing, run, before, stage, onStage, onPart }: Pr
     setTab(chosen ? "sizing" : back);
   }
   const errors = findings.length;
-  const stale = run !== undefined && run.revision !== shown.revision;
+  const stale = run !== undefined && isOld(run, shown);
   const trigger = (value: string, label: string) => (
     <Tabs.Trigger
       value={value}

@@ -1,9 +1,8 @@
-import { AlertDialog } from "radix-ui";
 import { useState } from "react";
 
 import { askJoining, type Edit, type Joining } from "../api/client";
 import type { Editing } from "../frame/editing";
-import { Button } from "../ui/button";
+import { Ask } from "../ui/ask";
 
 type Joins = Extract<Edit, { join: boolean }>;
 
@@ -22,49 +21,19 @@ export function useJoining(supply: string, editing: Editing) {
     else void editing.compose(what, edit);
   };
   const dialog = pending && (
-    <JoinDialog
-      joining={pending.joining}
-      onJoin={() => {
+    <Ask
+      title={`Join ${pending.joining.gone} and ${pending.joining.kept}?`}
+      warns={pending.joining.shorted.length > 0}
+      doIt="Join them"
+      leaveIt="Keep them apart"
+      onDo={() => {
         void editing.compose(pending.what, pending.edit);
         setPending(undefined);
       }}
       onLeave={() => setPending(undefined)}
-    />
+    >
+      {pending.joining.message}
+    </Ask>
   );
   return { join, dialog };
-}
-
-interface Props {
-  joining: Joining;
-  onJoin: () => void;
-  onLeave: () => void;
-}
-
-function JoinDialog({ joining, onJoin, onLeave }: Props) {
-  const { kept, gone, message, shorted } = joining;
-  return (
-    <AlertDialog.Root open onOpenChange={(open) => !open && onLeave()}>
-      <AlertDialog.Portal>
-        <AlertDialog.Overlay className="fixed inset-0 z-30 bg-black/30" />
-        <AlertDialog.Content className="fixed top-1/3 left-1/2 z-40 w-[440px] -translate-x-1/2 rounded-md border border-hairline bg-panel p-4 shadow-soft">
-          <AlertDialog.Title className="font-semibold">
-            Join {gone} and {kept}?
-          </AlertDialog.Title>
-          <AlertDialog.Description className={`mt-2 ${shorted.length > 0 ? "text-missed" : "text-muted"}`}>
-            {message}
-          </AlertDialog.Description>
-          <div className="mt-4 flex justify-end gap-2">
-            <AlertDialog.Cancel asChild>
-              <Button>Keep them apart</Button>
-            </AlertDialog.Cancel>
-            <AlertDialog.Action asChild>
-              <Button look="main" onClick={onJoin}>
-                Join them
-              </Button>
-            </AlertDialog.Action>
-          </div>
-        </AlertDialog.Content>
-      </AlertDialog.Portal>
-    </AlertDialog.Root>
-  );
 }

@@ -1,7 +1,7 @@
 import { FileDown, Play, Redo2, Square, Undo2 } from "lucide-react";
 import { Link } from "react-router";
 
-import { isOver, useStopRun, type Run, type SupplyShown } from "../api/client";
+import { isOld, isOver, useStopRun, type Run, type SupplyShown } from "../api/client";
 import { Button } from "../ui/button";
 import { Mark } from "../ui/mark";
 import { show } from "../ui/quantity";
@@ -85,7 +85,7 @@ export function TitleBar(props: Props) {
           Run failed: {run.message}
         </span>
       )}
-      <VerdictTally run={run} stale={run !== undefined && run.revision !== shown.revision} />
+      <VerdictTally run={run} stale={run !== undefined && isOld(run, shown)} />
       {going && <Progress run={run} duration={run.duration} />}
       {(shown.document.studies?.length ?? 0) > 0 ? (
         <select

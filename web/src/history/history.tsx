@@ -2,22 +2,32 @@ import { useRevisions, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 import { Notice } from "../ui/states";
+import { Runs } from "./runs";
 
-/** Every version of a supply with what it changed; any of them can be had back. */
+/** Every run and every version of a supply; any of them can be had back. */
 export function History({ shown, editing }: { shown: SupplyShown; editing: Editing }) {
+  return (
+    <div className="grid h-full grid-cols-[11fr_9fr] *:overflow-auto *:p-4">
+      <Runs shown={shown} />
+      <Revisions shown={shown} editing={editing} />
+    </div>
+  );
+}
+
+function Revisions({ shown, editing }: { shown: SupplyShown; editing: Editing }) {
   const revisions = useRevisions(shown);
   if (revisions.isError) return <Notice>{revisions.error.message}</Notice>;
   return (
-    <div className="h-full overflow-auto p-4">
+    <section aria-label="Revisions" className="border-l border-hairline">
       <h2 className="font-semibold">Revisions</h2>
       <p className="mb-2 text-muted">
         Every change is kept. Restoring an earlier revision makes it the newest; what came between stays here.
       </p>
-      <table className="w-full max-w-5xl" aria-label="Revisions">
+      <table className="w-full" aria-label="Revisions">
         <thead className="text-left text-xs text-muted">
           <tr>
             <th className="w-20 px-2 py-1 font-normal">Revision</th>
-            <th className="w-48 px-2 font-normal">Saved</th>
+            <th className="w-40 px-2 font-normal">Saved</th>
             <th className="px-2 font-normal">What changed</th>
             <th className="w-28">
               <span className="sr-only">Restore</span>
@@ -56,6 +66,6 @@ export function History({ shown, editing }: { shown: SupplyShown; editing: Editi
           ))}
         </tbody>
       </table>
-    </div>
+    </section>
   );
 }

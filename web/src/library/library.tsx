@@ -1,7 +1,14 @@
+import { Ellipsis } from "lucide-react";
+import { useState } from "react";
 import { Link } from "react-router";
 
-import { useSupplies } from "../api/client";
+import { useSupplies, type SupplyListed } from "../api/client";
+import { useDeleteSupply, useUndeleteSupply } from "../api/deletion";
 import { NewSupply } from "./newsupply";
+import { RoomUsed } from "./room";
+import { Ask } from "../ui/ask";
+import { Button } from "../ui/button";
+import { Menu, MenuItem } from "../ui/menu";
 import { Mark } from "../ui/mark";
 import { Notice } from "../ui/states";
 import { ThemeSwitch } from "../ui/themeswitch";
@@ -9,6 +16,11 @@ import { ThemeSwitch } from "../ui/themeswitch";
 /** Every supply, with where its requirements stand. */
 export function Library() {
   const supplies = useSupplies();
+  const remove = useDeleteSupply();
+  const back = useUndeleteSupply();
+  const [asking, setAsking] = useState<SupplyListed>();
+  const [deleted, setDeleted] = useState<SupplyListed>();
+  const problem = remove.error ?? back.error;
   return (
     <div className="flex h-full flex-col">
       <header className="flex h-11 items-center gap-2 border-b border-hairline bg-panel px-4">
@@ -22,7 +34,18 @@ export function Library() {
           <h1 className="grow text-xl font-semibold">Library</h1>
           <NewSupply />
         </div>
-        {supplies.isError && <Notice>{supplies.error.message}</Notice>}
+        {deleted && (
+          <p role="status" className="mb-3 flex items-center gap-2 rounded-md bg-copper-soft px-3 py-1.5">
+            Deleted {deleted.title}. It can be had back for a day.
+            <Button
+              className="h-7"
+              onClick={() => back.mutate(deleted.id, { onSuccess: () => setDeleted(undefined) })}
+            >
+              Undo
+            </Button>
+          </p>
+        )}
+        {(supplies.isError || problem) && <Notice>{(supplies.error ?? problem)?.message}</Notice>}
         {supplies.data?.length === 0 && (
           <Notice>
             The library is empty. Begin a new supply, or load the demo supplies with{" "}
@@ -31,12 +54,23 @@ export function Library() {
         )}
         <ul className="grid gap-3 md:grid-cols-2">
           {supplies.data?.map((supply) => (
-            <li key={supply.id}>
+            <li key={supply.id} className="relative">
+              <span className="absolute top-2 right-2">
+                <Menu
+                  trigger={
+                    <Button look="quiet" aria-label={`More for ${supply.title}`}>
+                      <Ellipsis size={16} />
+                    </Button>
+                  }
+                >
+                  <MenuItem onSelect={() => setAsking(supply)}>Delete…</MenuItem>
+                </Menu>
+              </span>
               <Link
                 to={`/supplies/${supply.id}`}
                 className="block h-full rounded-md border border-hairline bg-panel p-4 transition-colors hover:border-copper"
               >
-                <h2 className="font-semibold">{supply.title}</h2>
+                <h2 className="pr-10 font-semibold">{supply.title}</h2>
                 <p className="mt-1 text-copper">{supply.stages.join(" → ")}</p>
                 <p className="mt-2 line-clamp-2 text-muted">{supply.notes}</p>
                 <Tally {...supply.tally} stale={supply.changed_since_run} />
@@ -47,7 +81,22 @@ export function Library() {
             </li>
           ))}
         </ul>
+        <RoomUsed />
       </main>
+      {asking && (
+        <Ask
+          title={`Delete ${asking.title}?`}
+          doIt="Delete it"
+          leaveIt="Keep it"
+          onDo={() => {
+            remove.mutate(asking.id, { onSuccess: () => setDeleted(asking) });
+            setAsking(undefined);
+          }}
+          onLeave={() => setAsking(undefined)}
+        >
+          All its revisions and runs go with it. It can be had back for a day.
+        </Ask>
+      )}
     </div>
   );
 }

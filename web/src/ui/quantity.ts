@@ -56,6 +56,14 @@ export function prefix(size: number, unit: Unit): [number, string] {
 }
 
 /** A value with SI prefix, thin space and unit, as the server writes it too. */
+/** Room in a store, as read: 640 kB, 12.4 MB. */
+export function bytes(count: number): string {
+  const units = ["B", "kB", "MB", "GB", "TB"];
+  const power = count < 1000 ? 0 : Math.min(units.length - 1, Math.floor(Math.log10(count) / 3));
+  const size = count / 1000 ** power;
+  return `${power === 0 ? size : Number(size.toPrecision(3))}\u2009${units[power]}`;
+}
+
 export function show(value: number | null | undefined, unit: Unit, digits = 4): string {
   if (value === null || value === undefined || !Number.isFinite(value)) return "–";
   const joined = (number: string, letter: string) => {

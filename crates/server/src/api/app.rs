@@ -84,6 +84,11 @@ impl App {
         self.looks.try_get_with((row.id, row.revision), made).await.map_err(|error| (*error).clone())
     }
 
+    /// Forgets the circuits kept ready, for runs that are deleted.
+    pub(super) fn forget_circuits(&self) {
+        self.circuits.invalidate_all();
+    }
+
     /// The circuit a run is of.
     pub(super) async fn circuit_of(&self, run: Uuid) -> Result<Arc<Circuit>, ApiError> {
         let made = async {

@@ -67,7 +67,9 @@ impl OperationOutput for ApiError {
 impl From<StoreError> for ApiError {
     fn from(error: StoreError) -> Self {
         tracing::error!("{error}");
-        if error.passing() {
+        if matches!(error, StoreError::Unmigrated) {
+            Self::new(StatusCode::SERVICE_UNAVAILABLE, error.to_string())
+        } else if error.passing() {
             let message = "the database cannot be reached just now; nothing was changed, try again in a moment";
             Self::new(StatusCode::SERVICE_UNAVAILABLE, message)
         } else {

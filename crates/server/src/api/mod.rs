@@ -3,6 +3,7 @@
 mod app;
 mod catalogue;
 mod compose;
+mod deletion;
 mod entry;
 mod errors;
 mod events;
@@ -14,7 +15,7 @@ mod supplies;
 mod traces;
 
 use aide::axum::ApiRouter;
-use aide::axum::routing::{delete_with, get_with, post_with};
+use aide::axum::routing::{delete_with, get_with, post_with, put_with};
 use aide::openapi::{Info, MediaType, OpenApi};
 pub(crate) use app::App;
 use axum::Router;
@@ -60,9 +61,11 @@ fn routes() -> ApiRouter<App> {
         .api_route(
             "/api/supplies/{supply}",
             get_with(supplies::show, |o| o.id("showSupply"))
-                .put_with(supplies::save, |o| o.id("saveSupply").response::<409, axum::Json<supplies::Conflict>>()),
+                .put_with(supplies::save, |o| o.id("saveSupply").response::<409, axum::Json<supplies::Conflict>>())
+                .delete_with(deletion::delete_supply, |o| o.id("deleteSupply")),
         )
         .api_route("/api/supplies/{supply}/drawing.svg", get_with(supplies::picture, |o| o.id("drawing")))
+        .api_route("/api/supplies/{supply}/undelete", post_with(deletion::undelete_supply, |o| o.id("undeleteSupply")))
         .api_route("/api/stage-forms", get_with(compose::forms, |o| o.id("stageForms")))
         .api_route("/api/supplies/{supply}/proposal", post_with(compose::proposal, |o| o.id("propose")))
         .api_route("/api/supplies/{supply}/sizing", post_with(compose::sizing, |o| o.id("sizing")))
@@ -95,7 +98,15 @@ fn routes() -> ApiRouter<App> {
             "/api/supplies/{supply}/runs",
             get_with(runs::list, |o| o.id("listRuns")).post_with(runs::start, |o| o.id("startRun")),
         )
-        .api_route("/api/runs/{run}", get_with(runs::show, |o| o.id("showRun")))
+        .api_route(
+            "/api/runs/{run}",
+            get_with(runs::show, |o| o.id("showRun")).delete_with(deletion::delete_run, |o| o.id("deleteRun")),
+        )
+        .api_route("/api/runs/{run}/undelete", post_with(deletion::undelete_run, |o| o.id("undeleteRun")))
+        .api_route("/api/runs/{run}/mark", post_with(deletion::mark_run, |o| o.id("markRun")))
+        .api_route("/api/room", get_with(deletion::room, |o| o.id("showRoom")))
+        .api_route("/api/room/keep-runs", put_with(deletion::keep, |o| o.id("keepRuns")))
+        .api_route("/api/room/give-free", post_with(deletion::give_free, |o| o.id("giveFree")))
         .api_route("/api/runs/{run}/stop", post_with(runs::stop, |o| o.id("stopRun")))
         .api_route("/api/runs/{run}/measure", post_with(traces::measure, |o| o.id("measure")))
         .api_route("/api/runs/{run}/events", get_with(events::follow, |o| o.id("followRun")))

@@ -1,7 +1,7 @@
 use super::{ApiError, App, Body, RunPath, SupplyPath};
-use crate::store::{NewRun, RunRow, RunState};
+use crate::store::{KEPT_DELETED, NewRun, RunRow, RunState};
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use chrono::{DateTime, Utc};
 use circuit::{Supply, as_run, resolve};
 use schemars::JsonSchema;
@@ -44,6 +44,14 @@ pub(crate) struct RunShown {
     created_at: DateTime<Utc>,
     started_at: Option<DateTime<Utc>>,
     finished_at: Option<DateTime<Utc>>,
+    /// Whether it is kept however many follow.
+    marked: bool,
+    /// Room it takes, bytes; known when it has ended.
+    bytes: i64,
+    /// What it is of, in short: a supply of the same essence gives the same numbers.
+    essence: Option<Uuid>,
+    /// When its room is given free; none if it is not deleted.
+    gone_at: Option<DateTime<Utc>>,
 }
 
 pub(super) async fn shown(app: &App, row: RunRow) -> Result<RunShown, ApiError> {
@@ -71,6 +79,10 @@ fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
         created_at: row.created_at,
         started_at: row.started_at,
         finished_at: row.finished_at,
+        marked: row.marked,
+        bytes: row.bytes,
+        essence: row.essence,
+        gone_at: row.deleted_at.map(|at| at + KEPT_DELETED),
     }
 }
 
@@ -78,12 +90,21 @@ pub(super) fn missing() -> ApiError {
     ApiError::not_found("there is no such run")
 }
 
+/// Which runs to list.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct WhichRuns {
+    /// Those that are deleted and can be had back, instead of those that are not.
+    #[serde(default)]
+    deleted: bool,
+}
+
 /// The latest runs of a supply, newest first.
 pub(crate) async fn list(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
+    Query(WhichRuns { deleted }): Query<WhichRuns>,
 ) -> Result<Json<Vec<RunShown>>, ApiError> {
-    let rows = app.store.runs_of(app.account(), supply).await?;
+    let rows = app.store.runs_of(app.account(), supply, deleted).await?;
     let ids: Vec<Uuid> = rows.iter().map(|row| row.id).collect();
     let recorded = app.store.recorded_spans(&ids).await?;
     let shown = rows.into_iter().map(|row| {

@@ -1,5 +1,5 @@
 use super::{ApiError, App, Body, SupplyPath};
-use crate::store::{Saved, SupplyRow, SupplySummary};
+use crate::store::{LatestRun, Saved, SupplyRow, SupplySummary, essence};
 use aide::generate::GenContext;
 use aide::openapi::{self, Operation};
 use aide::{OperationIo, OperationOutput};
@@ -14,6 +14,7 @@ use drawing::{Drawing, draw};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
+use std::collections::BTreeMap;
 use studies::{Outcome, Standing};
 use uuid::Uuid;
 
@@ -33,7 +34,7 @@ pub(crate) struct SupplyListed {
     stages: Vec<String>,
     /// Requirements by standing in the latest run.
     tally: Tally,
-    /// Whether the supply was changed after that run.
+    /// Whether something that decides its numbers was changed after that run.
     changed_since_run: bool,
 }
 
@@ -58,6 +59,8 @@ pub(crate) struct SupplyShown {
     findings: Vec<Finding>,
     /// Its picture.
     drawing: Drawing,
+    /// The essence of each study as it would be run now: a run of another essence has old numbers.
+    essences: BTreeMap<String, Uuid>,
 }
 
 /// A new version of a supply.
@@ -118,6 +121,7 @@ pub(super) struct Look {
     pub(super) document: Supply,
     findings: Vec<Finding>,
     drawing: Drawing,
+    essences: BTreeMap<String, Uuid>,
 }
 
 /// Reads, checks and draws a document. A picture that fails does not hide the document.
@@ -133,7 +137,8 @@ pub(super) fn look(document: &Value) -> Result<Look, ApiError> {
         ));
         draw(&Supply::new(""))
     });
-    Ok(Look { document, findings, drawing })
+    let essences = document.studies.iter().map(|s| (s.id.clone(), essence(&document, &s.id))).collect();
+    Ok(Look { document, findings, drawing, essences })
 }
 
 pub(super) async fn shown(app: &App, row: SupplyRow) -> Result<SupplyShown, ApiError> {
@@ -144,6 +149,7 @@ pub(super) async fn shown(app: &App, row: SupplyRow) -> Result<SupplyShown, ApiE
         changed_at: row.changed_at,
         findings: look.findings.clone(),
         drawing: look.drawing.clone(),
+        essences: look.essences.clone(),
         document: look.document.clone(),
     })
 }
@@ -160,7 +166,10 @@ pub(crate) async fn list(State(app): State<App>) -> Result<Json<Vec<SupplyListed
 
 fn listed(row: SupplySummary) -> Result<SupplyListed, ApiError> {
     let document = read(&row.supply.document)?;
-    let outcome: Option<Outcome> = row.outcome.and_then(|value| serde_json::from_value(value).ok());
+    let outcome = row.run.as_ref().and_then(|run| run.outcome.clone());
+    let outcome: Option<Outcome> = outcome.and_then(|value| serde_json::from_value(value).ok());
+    let changed =
+        |run: &LatestRun| run.revision != row.supply.revision && run.essence != Some(essence(&document, &run.study));
     let mut tally = Tally::default();
     for requirement in &document.requirements {
         let verdict = outcome.as_ref().and_then(|o| o.verdicts.iter().find(|v| v.id == requirement.id));
@@ -171,6 +180,7 @@ fn listed(row: SupplySummary) -> Result<SupplyListed, ApiError> {
             Standing::NotTried => tally.not_tried += 1,
         }
     }
+    let changed_since_run = row.run.as_ref().is_some_and(changed);
     Ok(SupplyListed {
         id: row.supply.id,
         revision: row.supply.revision,
@@ -179,7 +189,7 @@ fn listed(row: SupplySummary) -> Result<SupplyListed, ApiError> {
         title: document.title,
         notes: document.notes.chars().take(LISTED_NOTES).collect(),
         tally,
-        changed_since_run: row.outcome_revision.is_some_and(|revision| revision != row.supply.revision),
+        changed_since_run,
     })
 }
 

@@ -16,7 +16,7 @@ mod small_signal;
 use crate::api::{self, App, Hosts};
 use crate::news::News;
 use crate::queue::Queue;
-use crate::store::{DEMO_ACCOUNT, NewRun, Store, migrate};
+use crate::store::{DEMO_ACCOUNT, NewRun, Store, StoreError, migrate};
 use crate::worker::Worker;
 use anyhow::Context;
 use axum::serve::ListenerExt;
@@ -197,11 +197,16 @@ async fn serve(action: Action) -> anyhow::Result<()> {
     match action {
         Action::Serve { database, listen, host, no_worker, pace } => {
             let store = Store::new(&database.database_url)?;
+            // A database that is away for a moment is waited for; one without its tables is not.
+            if let Err(error @ StoreError::Unmigrated) = store.ping().await {
+                return Err(error.into());
+            }
             let queue = Queue::new(&database.database_url)?;
             if !no_worker {
                 let (queue, worker) = (queue.clone(), worker(&store, &pace));
                 tokio::spawn(async move { queue.work(worker).await });
             }
+            tokio::spawn(crate::tidy::keep_tidy(store.clone(), queue.clone()));
             let listener =
                 tokio::net::TcpListener::bind(listen).await.with_context(|| format!("cannot listen on {listen}"))?;
             println!("Mellow Coil is at http://{}", listener.local_addr()?);

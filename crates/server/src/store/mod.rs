@@ -1,15 +1,19 @@
 //! The PostgreSQL store. Every query is scoped by account, or by a run whose account was checked.
 
 mod chunks;
+mod deletion;
 mod own_parts;
 mod runs;
 mod schema;
 mod supplies;
 
 pub(crate) use chunks::ChunkRow;
-pub(crate) use runs::{Begun, Finish, NewRun, RunRow, RunState};
-pub(crate) use supplies::{RevisionRow, Saved, SupplyRow, SupplySummary};
+pub(crate) use deletion::DeletedSupply;
+pub(crate) use runs::{Begun, Finish, NewRun, RunRow, RunState, essence};
+pub(crate) use supplies::{LatestRun, RevisionRow, Saved, SupplyRow, SupplySummary};
 
+use diesel::migration::MigrationSource;
+use diesel::pg::Pg;
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_async::pooled_connection::{AsyncDieselConnectionManager, RecyclingMethod};
 use diesel_async::{AsyncConnection, AsyncMigrationHarness, AsyncPgConnection};
@@ -21,11 +25,16 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
 /// The one account until sign-in arrives; the first migration creates it.
 pub(crate) const DEMO_ACCOUNT: Uuid = Uuid::from_u128(1);
 
+/// How long what is deleted can be had back.
+pub(crate) const KEPT_DELETED: chrono::TimeDelta = chrono::TimeDelta::days(1);
+
 /// What can go wrong between here and the database.
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum StoreError {
     #[error("the database cannot be reached: {0}")]
     Unreachable(String),
+    #[error("the database is not up to date; run `mellow-coil migrate`, then try again")]
+    Unmigrated,
     #[error("the database refused: {0}")]
     Query(#[from] diesel::result::Error),
     #[error("a stored document or outcome cannot be read: {0}")]
@@ -46,7 +55,7 @@ impl StoreError {
                     .iter()
                     .any(|word| text.contains(word))
             }
-            StoreError::Damaged(_) => false,
+            StoreError::Damaged(_) | StoreError::Unmigrated => false,
         }
     }
 }
@@ -74,13 +83,31 @@ impl Store {
         self.pool.get().await.map_err(|error| StoreError::Unreachable(error.to_string()))
     }
 
-    /// Answers if the database does.
+    /// Answers if the database does and has all tables as they are meant.
     pub(crate) async fn ping(&self) -> Result<()> {
+        use diesel::result::{DatabaseErrorKind, Error};
         use diesel_async::RunQueryDsl;
         let mut connection = self.connection().await?;
-        diesel::sql_query("SELECT 1").execute(&mut connection).await?;
-        Ok(())
+        let latest = "SELECT 1 FROM __diesel_schema_migrations WHERE version >= $1";
+        let latest = diesel::sql_query(latest).bind::<diesel::sql_types::Text, _>(latest_version());
+        match latest.execute(&mut connection).await {
+            Ok(0) => Err(StoreError::Unmigrated),
+            Ok(_) => Ok(()),
+            // A new database has no table of migrations either.
+            Err(Error::DatabaseError(DatabaseErrorKind::Unknown, problem))
+                if problem.message().contains("__diesel_schema_migrations") =>
+            {
+                Err(StoreError::Unmigrated)
+            }
+            Err(error) => Err(error.into()),
+        }
     }
+}
+
+/// Version of the newest migration.
+fn latest_version() -> String {
+    let all = MigrationSource::<Pg>::migrations(&MIGRATIONS).unwrap_or_default();
+    all.iter().map(|migration| migration.name().version().to_string()).max().unwrap_or_default()
 }
 
 /// Brings the tables up to date.

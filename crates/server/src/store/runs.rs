@@ -1,8 +1,9 @@
-use super::schema::{runs, trace_chunks};
+use super::schema::{runs, supplies, trace_chunks};
 use super::{Result, Store};
 use chrono::{DateTime, Utc};
 use circuit::Supply;
 use diesel::prelude::*;
+use diesel::sql_types;
 use diesel_async::{AsyncConnection, RunQueryDsl};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -29,6 +30,10 @@ pub(crate) struct RunRow {
     pub(crate) created_at: DateTime<Utc>,
     pub(crate) started_at: Option<DateTime<Utc>>,
     pub(crate) finished_at: Option<DateTime<Utc>>,
+    pub(crate) deleted_at: Option<DateTime<Utc>>,
+    pub(crate) marked: bool,
+    pub(crate) bytes: i64,
+    pub(crate) essence: Option<Uuid>,
 }
 
 /// Where a run stands.
@@ -97,10 +102,22 @@ pub(crate) struct NewRun<'a> {
     pub(crate) duration: f64,
 }
 
+/// Stands for all in a supply that decides the result of a study: where it is the same, so are the numbers.
+pub(crate) fn essence(supply: &Supply, study: &str) -> Uuid {
+    let text = serde_json::to_vec(&circuit::decisive(supply, study)).unwrap_or_default();
+    Uuid::new_v5(&Uuid::NAMESPACE_OID, &text)
+}
+
+const COUNT_BYTES: &str = "
+    UPDATE runs SET bytes = pg_column_size(document) + coalesce(pg_column_size(outcome), 0)
+        + (SELECT coalesce(sum(octet_length(data)), 0) FROM trace_chunks WHERE run_id = $1)
+    WHERE id = $1";
+
 impl Store {
     /// A new run of a study that covers `duration` seconds.
     pub(crate) async fn create_run(&self, account: Uuid, run: NewRun<'_>) -> Result<RunRow> {
         let NewRun { supply, document, study, duration } = run;
+        let essence = essence(document, study);
         let document = serde_json::to_value(document)?;
         let mut connection = self.connection().await?;
         Ok(diesel::insert_into(runs::table)
@@ -112,6 +129,7 @@ impl Store {
                 runs::study.eq(study),
                 runs::duration.eq(duration),
                 runs::document.eq(document),
+                runs::essence.eq(essence),
                 runs::engine_version.eq(engine::VERSION),
                 runs::state.eq(RunState::Queued.name()),
             ))
@@ -123,7 +141,7 @@ impl Store {
     pub(crate) async fn run(&self, account: Uuid, id: Uuid) -> Result<Option<RunRow>> {
         let mut connection = self.connection().await?;
         Ok(runs::table
-            .filter(runs::account_id.eq(account).and(runs::id.eq(id)))
+            .filter(runs::account_id.eq(account).and(runs::id.eq(id)).and(runs::deleted_at.is_null()))
             .select(RunRow::as_select())
             .first(&mut connection)
             .await
@@ -134,18 +152,20 @@ impl Store {
     pub(crate) async fn run_document(&self, account: Uuid, id: Uuid) -> Result<Option<Value>> {
         let mut connection = self.connection().await?;
         Ok(runs::table
-            .filter(runs::account_id.eq(account).and(runs::id.eq(id)))
+            .filter(runs::account_id.eq(account).and(runs::id.eq(id)).and(runs::deleted_at.is_null()))
             .select(runs::document)
             .first(&mut connection)
             .await
             .optional()?)
     }
 
-    /// The latest runs of a supply, newest first.
-    pub(crate) async fn runs_of(&self, account: Uuid, supply: Uuid) -> Result<Vec<RunRow>> {
+    /// The latest runs of a supply, newest first; or those deleted one by one.
+    pub(crate) async fn runs_of(&self, account: Uuid, supply: Uuid, deleted: bool) -> Result<Vec<RunRow>> {
         let mut connection = self.connection().await?;
+        let alive = supplies::table.filter(supplies::deleted_at.is_null()).select(supplies::id);
         Ok(runs::table
-            .filter(runs::account_id.eq(account).and(runs::supply_id.eq(supply)))
+            .filter(runs::account_id.eq(account).and(runs::supply_id.eq(supply)).and(runs::supply_id.eq_any(alive)))
+            .filter(runs::deleted_at.is_not_null().eq(deleted))
             .order(runs::created_at.desc())
             .limit(50)
             .select(RunRow::as_select())
@@ -240,6 +260,7 @@ impl Store {
                     .await?;
                 if finished > 0 {
                     super::chunks::insert_all(connection, rows).await?;
+                    diesel::sql_query(COUNT_BYTES).bind::<sql_types::Uuid, _>(id).execute(connection).await?;
                 }
                 Ok(())
             })

@@ -8,6 +8,15 @@ diesel::table! {
         revision -> Int4,
         document -> Jsonb,
         changed_at -> Timestamptz,
+        deleted_at -> Nullable<Timestamptz>,
+    }
+}
+
+diesel::table! {
+    accounts (id) {
+        id -> Uuid,
+        name -> Text,
+        keep_runs -> Int4,
     }
 }
 
@@ -49,6 +58,10 @@ diesel::table! {
         created_at -> Timestamptz,
         started_at -> Nullable<Timestamptz>,
         finished_at -> Nullable<Timestamptz>,
+        deleted_at -> Nullable<Timestamptz>,
+        marked -> Bool,
+        bytes -> Int8,
+        essence -> Nullable<Uuid>,
     }
 }
 
@@ -65,4 +78,4 @@ diesel::table! {
     }
 }
 
-diesel::allow_tables_to_appear_in_same_query!(supplies, supply_revisions);
+diesel::allow_tables_to_appear_in_same_query!(supplies, supply_revisions, runs);

@@ -29,10 +29,18 @@ pub(crate) struct RevisionRow {
 /// A supply as the library lists it.
 pub(crate) struct SupplySummary {
     pub(crate) supply: SupplyRow,
-    /// Outcome of its latest finished run.
+    pub(crate) run: Option<LatestRun>,
+}
+
+/// The latest finished run of a supply.
+#[derive(Clone, Debug, Queryable, Selectable)]
+#[diesel(table_name = runs)]
+pub(crate) struct LatestRun {
+    supply_id: Uuid,
+    pub(crate) revision: i32,
+    pub(crate) study: String,
+    pub(crate) essence: Option<Uuid>,
     pub(crate) outcome: Option<Value>,
-    /// Revision that run was of.
-    pub(crate) outcome_revision: Option<i32>,
 }
 
 /// What became of a write.
@@ -49,28 +57,25 @@ impl Store {
     pub(crate) async fn supplies(&self, account: Uuid) -> Result<Vec<SupplySummary>> {
         let mut connection = self.connection().await?;
         let rows: Vec<SupplyRow> = supplies::table
-            .filter(supplies::account_id.eq(account))
+            .filter(supplies::account_id.eq(account).and(supplies::deleted_at.is_null()))
             .order(supplies::changed_at.desc())
             .select(SupplyRow::as_select())
             .load(&mut connection)
             .await?;
         let ids: Vec<Uuid> = rows.iter().map(|r| r.id).collect();
-        let latest: Vec<(Uuid, i32, Option<Value>)> = runs::table
-            .filter(runs::account_id.eq(account).and(runs::supply_id.eq_any(ids)).and(runs::outcome.is_not_null()))
+        let ended = runs::outcome.is_not_null().and(runs::deleted_at.is_null());
+        let latest: Vec<LatestRun> = runs::table
+            .filter(runs::account_id.eq(account).and(runs::supply_id.eq_any(ids)).and(ended))
             .distinct_on(runs::supply_id)
             .order((runs::supply_id, runs::created_at.desc()))
-            .select((runs::supply_id, runs::revision, runs::outcome))
+            .select(LatestRun::as_select())
             .load(&mut connection)
             .await?;
         Ok(rows
             .into_iter()
             .map(|supply| {
-                let run = latest.iter().find(|(id, _, _)| *id == supply.id);
-                SupplySummary {
-                    outcome: run.and_then(|(_, _, outcome)| outcome.clone()),
-                    outcome_revision: run.map(|(_, revision, _)| *revision),
-                    supply,
-                }
+                let run = latest.iter().find(|run| run.supply_id == supply.id).cloned();
+                SupplySummary { supply, run }
             })
             .collect())
     }
@@ -78,7 +83,7 @@ impl Store {
     pub(crate) async fn supply(&self, account: Uuid, id: Uuid) -> Result<Option<SupplyRow>> {
         let mut connection = self.connection().await?;
         Ok(supplies::table
-            .filter(supplies::account_id.eq(account).and(supplies::id.eq(id)))
+            .filter(supplies::account_id.eq(account).and(supplies::id.eq(id)).and(supplies::deleted_at.is_null()))
             .select(SupplyRow::as_select())
             .first(&mut connection)
             .await
@@ -141,7 +146,8 @@ impl Store {
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, super::StoreError, _>(async |connection| {
-                let mine = supplies::account_id.eq(account).and(supplies::id.eq(id));
+                let mine =
+                    supplies::account_id.eq(account).and(supplies::id.eq(id)).and(supplies::deleted_at.is_null());
                 let stored: Option<SupplyRow> = diesel::update(supplies::table)
                     .filter(mine.and(supplies::revision.eq(revision)))
                     .set((
@@ -169,7 +175,7 @@ impl Store {
 /// The identifier of a supply, if it is the account's.
 #[diesel::dsl::auto_type(no_type_alias)]
 fn owned(account: Uuid, supply: Uuid) -> _ {
-    let mine = supplies::account_id.eq(account).and(supplies::id.eq(supply));
+    let mine = supplies::account_id.eq(account).and(supplies::id.eq(supply)).and(supplies::deleted_at.is_null());
     supplies::table.filter(mine).select(supplies::id)
 }
 

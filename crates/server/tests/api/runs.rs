@@ -1,0 +1,137 @@
+//! Runs: from the queue to verdicts and traces, through stops, kills and restarts.
+
+use crate::client::{database, serve, sql};
+use serde_json::{Value, json};
+use xtask::{Postgres, Server};
+
+fn reading<'a>(run: &'a Value, id: &str) -> &'a Value {
+    let readings = run["outcome"]["readings"].as_array().unwrap();
+    readings.iter().find(|r| r["id"] == id).unwrap()
+}
+
+#[test]
+fn the_demo_supply_is_run_judged_and_read_back() {
+    let (_server, client) = serve(&database(), &[]);
+    let supply = client.demo();
+    assert_eq!(supply["findings"], json!([]));
+    let run = client.finished(&client.start(&supply));
+    assert_eq!(run["state"], "done", "{run}");
+    assert_eq!(run["outcome"]["verdicts"][0]["standing"], "missed");
+    let id = run["id"].as_str().unwrap();
+
+    // A wide window is thinned to a few points a pixel and keeps its extremes.
+    let (t, y) = client.trace(id, "bus.v", 0.0, 0.5, 600);
+    assert!(t.len() > 600 && t.len() <= 4 * 600 + 8, "{}", t.len());
+    assert!(t.windows(2).all(|w| w[0] <= w[1]));
+    let highest = y.iter().copied().fold(f64::MIN, f64::max);
+    let (_, close) = client.trace(id, "bus.v", 0.48, 0.5, 600);
+    assert!(highest >= close.iter().copied().fold(f64::MIN, f64::max) - 1e-9);
+    // A narrow one is drawn along the solver's own curve.
+    let (t, y) = client.trace(id, "V1.v", 0.1, 0.1001, 800);
+    assert!(t.len() >= 700, "{}", t.len());
+    for (t, y) in t.iter().zip(&y) {
+        assert!((y - 325.27 * (314.159_265 * t).sin()).abs() < 0.1, "{t} {y}");
+    }
+
+    // The span ruler reads what the reading reads.
+    let window = reading(&run, "bus_ripple")["window"].clone();
+    let body = json!({ "signals": ["bus.v", "D1.i + D2.i"], "from": window[0], "to": window[1] });
+    let (status, measured) = client.post(&format!("/api/runs/{id}/measure"), &body);
+    assert_eq!(status, 200);
+    let ripple = measured[0]["max"].as_f64().unwrap() - measured[0]["min"].as_f64().unwrap();
+    assert!((ripple - reading(&run, "bus_ripple")["value"].as_f64().unwrap()).abs() < 1e-9);
+    // Charge: what the diodes bring the load takes.
+    let diodes = measured[1]["mean"].as_f64().unwrap();
+    let load = reading(&run, "bus_mean")["value"].as_f64().unwrap() / (14.5 / 0.26);
+    assert!((diodes / load - 1.0).abs() < 1e-2, "{diodes} {load}");
+}
+
+#[test]
+fn a_run_can_be_stopped_and_keeps_what_it_has() {
+    let (_server, client) = serve(&database(), &["--slow-down", "20000"]);
+    let run = client.start(&client.demo());
+    client.wait(&run, |run| run["node_count"].as_i64().unwrap_or(0) > 0);
+    client.post(&format!("/api/runs/{run}/stop"), &json!({}));
+    let stopped = client.finished(&run);
+    assert_eq!(stopped["state"], "stopped");
+    let reached = stopped["recorded"][1].as_f64().unwrap();
+    assert!(reached > 0.0 && reached < 0.5);
+    assert!(!client.trace(&run, "bus.v", 0.0, reached, 300).0.is_empty());
+    assert_eq!(reading(&stopped, "bus_mean")["value"], Value::Null);
+    assert_eq!(stopped["outcome"]["verdicts"][0]["standing"], "not_tried");
+}
+
+#[test]
+fn a_killed_workers_run_is_taken_up_again() {
+    let database = database();
+    let (_server, client) = serve(&database, &["--no-worker"]);
+    let run = client.start(&client.demo());
+    assert_eq!(client.get(&format!("/api/runs/{run}")).1["state"], "queued");
+    let doomed = Server::worker(&database, &["--slow-down", "60000"]).unwrap();
+    client.wait(&run, |run| run["node_count"].as_i64().unwrap_or(0) > 0);
+    doomed.kill();
+    let _heir = Server::worker(&database, &[]).unwrap();
+    let finished = client.finished(&run);
+    assert_eq!((&finished["state"], &finished["attempt"]), (&json!("done"), &json!(2)));
+    assert!(reading(&finished, "bus_mean")["value"].as_f64().unwrap() > 14.0);
+}
+
+#[test]
+fn a_restarted_database_costs_nothing_but_time() {
+    let mut postgres = Postgres::temporary().unwrap();
+    let (mut server, client) = serve(&postgres.url(), &["--slow-down", "3000"]);
+    let run = client.start(&client.demo());
+    client.wait(&run, |run| run["node_count"].as_i64().unwrap_or(0) > 0);
+    postgres.stop();
+    let (status, answer) = client.get("/api/supplies");
+    assert_eq!(status, 503, "{answer}");
+    assert!(answer["message"].as_str().unwrap().contains("database"));
+    postgres.restart().unwrap();
+    let finished = client.finished(&run);
+    assert_eq!(finished["state"], "done");
+    // The next run works as well: the worker has come back, too.
+    assert_eq!(client.finished(&client.start(&client.demo()))["state"], "done");
+    assert!(!server.ended());
+}
+
+/// Runs start when they are told of, not when somebody asks; several workers share them.
+#[test]
+fn queued_runs_start_at_once_with_two_workers() {
+    let url = database();
+    let (_server, client) = serve(&url, &["--no-worker"]);
+    let _workers = [Server::worker(&url, &[]).unwrap(), Server::worker(&url, &[]).unwrap()];
+    let supply = client.demo();
+    // The first waits until the workers have come up.
+    client.finished(&client.start(&supply));
+    let runs: Vec<String> = (0..10).map(|_| client.start(&supply)).collect();
+    let ended: Vec<Value> = runs.iter().map(|run| client.finished(run)).collect();
+    assert!(ended.iter().all(|run| run["state"] == "done" && run["attempt"] == 1), "{ended:?}");
+    let values: Vec<&Value> = ended.iter().map(|run| reading(run, "bus_ripple")).collect();
+    assert!(values.windows(2).all(|pair| pair[0]["value"] == pair[1]["value"]));
+    // Asked every two seconds, one of ten would have waited for long.
+    let alone = client.finished(&client.start(&supply));
+    let instant = |key: &str| alone[key].as_str().unwrap().to_owned();
+    println!(
+        "created {}, started {}, finished {}",
+        instant("created_at"),
+        instant("started_at"),
+        instant("finished_at")
+    );
+    assert!(instant("started_at") > instant("created_at"));
+}
+
+/// A run whose worker dies each time is given up in the end, and says so.
+#[test]
+fn a_run_that_ends_its_worker_is_given_up() {
+    let url = database();
+    let (_server, client) = serve(&url, &["--no-worker"]);
+    let supply = client.demo();
+    let run = client.start(&supply);
+    for _ in 0..5 {
+        sql(&url, &format!("UPDATE runs SET attempt = attempt + 1, state = 'running' WHERE id = '{run}'"));
+    }
+    let _worker = Server::worker(&url, &[]).unwrap();
+    let ended = client.finished(&run);
+    assert_eq!(ended["state"], "failed");
+    assert!(ended["message"].as_str().unwrap().contains("memory"), "{ended}");
+}
