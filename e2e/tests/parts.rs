@@ -191,6 +191,17 @@ async fn a_drawing_is_looked_at_arranged_noted_and_saved() -> Result<()> {
     let page = stage.window().await?;
     page.open_demo().await?;
 
+    // Dropped onto another, a part is moved aside.
+    let overlap = "const box = part => document.querySelector(`[data-part=${part}] .focus-mark`).getBoundingClientRect(); \
+                   const [a, b] = [box('C1'), box('R1')]; \
+                   return a.left < b.right && b.left < a.right && a.top < b.bottom && b.top < a.bottom";
+    drag(&page, middle(&page, "[data-part=R1] .focus-mark").await?, middle(&page, "[data-part=C1] .focus-mark").await?)
+        .await?;
+    saved(&page, 2).await?;
+    assert_eq!(page.script(overlap).await?, false);
+    page.press("Undo").await?;
+    saved(&page, 3).await?;
+
     // Zoomed about the pointer, what is under it stays there; panned, it goes along.
     let part = "[data-part=C1] .focus-mark";
     let before = middle(&page, part).await?;
@@ -224,19 +235,19 @@ async fn a_drawing_is_looked_at_arranged_noted_and_saved() -> Result<()> {
     page.script(keys).await?;
     page.text("[role=toolbar]", |text| text.contains("2 parts chosen")).await?;
     page.press("Align in a row").await?;
-    saved(&page, 2).await?;
+    saved(&page, 4).await?;
     let row = |place: &str| place.split([' ', ')']).nth(1).map(str::to_owned);
     assert_eq!(row(&place_of(&page, "C1").await?), row(&place_of(&page, "D1").await?));
 
     // A note is put down and written.
     page.press("Add note").await?;
-    saved(&page, 3).await?;
+    saved(&page, 5).await?;
     page.find("[data-note='0']").await?;
     let note = middle(&page, "[data-note='0'] text").await?;
     drag(&page, note, note).await?;
     page.find("[aria-label='Text of the note']").await?.send_keys("Keep it away from the lamp").await?;
     page.press("Done").await?;
-    saved(&page, 4).await?;
+    saved(&page, 6).await?;
     page.text("[data-note='0']", |text| text == "Keep it away from the lamp").await?;
 
     // Drawing and document are saved as files.
@@ -265,10 +276,10 @@ async fn a_drawing_is_looked_at_arranged_noted_and_saved() -> Result<()> {
     // The study is made longer than the circuit suggests.
     page.press("Settings of the study").await?;
     page.enter("Duration", "450m").await?;
-    saved(&page, 5).await?;
+    saved(&page, 7).await?;
     page.text("[aria-label='Settings of the study'][role=group]", |text| text.contains("The circuit suggests")).await?;
     page.client.find(Locator::LinkText("History")).await?.click().await?;
-    page.text("[data-testid=revision-5]", |text| text.contains("450m")).await?;
-    page.text("[data-testid=revision-2]", |text| text.contains("D1, C1 moved in the drawing")).await?;
+    page.text("[data-testid=revision-7]", |text| text.contains("450m")).await?;
+    page.text("[data-testid=revision-4]", |text| text.contains("D1, C1 moved in the drawing")).await?;
     page.close().await
 }

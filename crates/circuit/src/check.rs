@@ -8,10 +8,12 @@ use std::collections::{HashMap, HashSet};
 
 mod bounds;
 mod sense;
+mod unfinished;
 
 pub(crate) use bounds::{courses, identifiers, too_long};
 pub use sense::useless_between;
 pub(crate) use sense::{Sense, sense};
+use unfinished::LooseEnds;
 
 /// One thing found wrong with a supply.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -170,15 +172,17 @@ pub(crate) fn wiring(supply: &Supply, nets: &[String], parts: &[ResolvedPart], f
         );
         return;
     }
-    reference(parts, findings);
+    let mut ends = LooseEnds::of(supply, nets);
+    reference(parts, &mut ends, findings);
     names(supply, nets, findings);
     names_alike(nets, findings);
-    pin_counts(nets, parts, findings);
+    pin_counts(nets, parts, &mut ends, findings);
     shorted_parts(nets, parts, findings);
     voltage_loops(nets, parts, findings);
     magnetics(parts, findings);
     measured(parts, findings);
-    dc_paths(nets, parts, findings);
+    dc_paths(nets, parts, &mut ends, findings);
+    ends.report(findings);
     strips(supply, nets, findings);
     adrift(supply, nets, findings);
 }
@@ -198,8 +202,8 @@ fn adrift(supply: &Supply, nets: &[String], findings: &mut Findings) {
     }
 }
 
-fn reference(parts: &[ResolvedPart], findings: &mut Findings) {
-    if !parts.iter().any(|p| p.pins.contains(&0)) {
+fn reference(parts: &[ResolvedPart], ends: &mut LooseEnds<'_>, findings: &mut Findings) {
+    if !parts.iter().any(|p| p.pins.contains(&0)) && !ends.excuse(0) {
         findings.error(
             "no-reference",
             Place::Supply,
@@ -241,7 +245,7 @@ fn names_alike(nets: &[String], findings: &mut Findings) {
     }
 }
 
-fn pin_counts(nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) {
+fn pin_counts(nets: &[String], parts: &[ResolvedPart], ends: &mut LooseEnds<'_>, findings: &mut Findings) {
     let mut users: Vec<Option<(usize, usize)>> = vec![None; nets.len()];
     let mut count = vec![0usize; nets.len()];
     for (p, part) in parts.iter().enumerate() {
@@ -252,6 +256,9 @@ fn pin_counts(nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) 
     }
     for (net, user) in users.iter().enumerate().filter(|(net, _)| count[*net] == 1 && !nets[*net].is_empty()) {
         let Some((p, k)) = *user else { continue };
+        if ends.excuse(net) {
+            continue;
+        }
         let pin = parts[p].kind.kind().pins[k].id;
         findings.error(
             "pin-dangling",
@@ -350,7 +357,7 @@ fn measured(parts: &[ResolvedPart], findings: &mut Findings) {
     }
 }
 
-fn dc_paths(nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) {
+fn dc_paths(nets: &[String], parts: &[ResolvedPart], ends: &mut LooseEnds<'_>, findings: &mut Findings) {
     let mut joined = Joined::new(nets.len());
     for part in parts {
         for (a, b) in part.kind.kind().dc_paths {
@@ -359,17 +366,21 @@ fn dc_paths(nets: &[String], parts: &[ResolvedPart], findings: &mut Findings) {
     }
     // One finding per island, so that a floating block is reported once with all its nets.
     let mut islands: Vec<(usize, Vec<&str>)> = Vec::new();
+    let mut excused = HashSet::new();
     for (net, name) in nets.iter().enumerate().skip(1).filter(|(_, name)| !name.is_empty()) {
         let root = joined.root(net);
         if root == joined.root(0) {
             continue;
+        }
+        if ends.excuse(net) {
+            excused.insert(root);
         }
         match islands.iter_mut().find(|(r, _)| *r == root) {
             Some((_, island)) => island.push(name),
             None => islands.push((root, vec![name])),
         }
     }
-    for (_, island) in islands {
+    for (_, island) in islands.into_iter().filter(|(root, _)| !excused.contains(root)) {
         let (subject, verb) = if island.len() == 1 { ("Net", "has") } else { ("Nets", "have") };
         findings.error(
             "no-dc-path",

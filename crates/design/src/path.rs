@@ -25,6 +25,8 @@ pub struct Place {
 const ASSUMED_HEADROOM: f64 = 2.5;
 const ASSUMED_OWN: f64 = 5e-3;
 const REGULATED: f64 = 0.1;
+/// Current that stages are sized for as long as nothing states or draws one, A.
+pub(crate) const ASSUMED_LOAD: f64 = 0.1;
 
 /// Rounds in which what stages draw and what is delivered to them find each other.
 const ROUNDS: usize = 24;
@@ -116,6 +118,11 @@ impl<'a> Path<'a> {
         self.outputs.iter().find(|o| o.id == *chosen)
     }
 
+    /// Whether it is open what the supply shall deliver.
+    pub(crate) fn nothing_stated(&self) -> bool {
+        self.outputs.is_empty()
+    }
+
     fn is_served(&self, output: &Output) -> bool {
         self.supply.stages.iter().any(|s| serves(s, &output.id))
     }
@@ -202,6 +209,10 @@ impl<'a> Path<'a> {
     pub(crate) fn ask(&self, place: &Place, form: &Form, choices: &BTreeMap<String, String>, behind: &[&Stage]) -> Ask {
         let wanted = Self::sum(behind.iter().map(|s| self.wanted_by(s)).chain([self.unserved()]));
         let mut wanted = if matches!(form.needs, Needs::Passes) { wanted } else { self.needs(form, choices, wanted) };
+        if self.nothing_stated() && wanted.larger().current == 0.0 {
+            wanted.plus.current = ASSUMED_LOAD;
+            wanted.minus.current = ASSUMED_LOAD;
+        }
         let rectifier = form.rectifies.or_else(|| self.rectifier(behind.iter().copied()));
         if form.rectifies.is_none() && rectifier.is_some_and(|r| r.halves) {
             // Each half of a doubler gives half of the voltage.

@@ -135,6 +135,47 @@ fn what_does_not_fit_is_refused_by_name() {
     assert!(refused(Edit::MoveEarlier { stage: "transformer".into() }).contains("no stage before it"));
 }
 
+/// On its way a path has no errors but that something is to follow, stated outputs or not; and it names where.
+#[test]
+fn a_path_on_its_way_is_unfinished_and_nothing_worse() {
+    let chains: [&[&str]; 6] = [
+        &["mains", "inrush_ntc", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"],
+        &[
+            "mains",
+            "centre_tapped_transformer",
+            "centre_tap_rectifier",
+            "clc_filter",
+            "follower_regulator",
+            "current_load",
+        ],
+        &["mains", "isolating_transformer", "half_wave", "reservoir", "stepped_load"],
+        &["three_phase_mains", "three_phase_bridge", "reservoir", "power_load"],
+        &["mains", "centre_tapped_transformer", "dual_rail_bridge", "split_reservoir", "split_load"],
+        &["dc_source", "lc_filter", "low_dropout", "pulsed_load"],
+    ];
+    for outputs in [vec![], vec![output("rail", "9", "250m")]] {
+        for chain in chains {
+            let mut supply = stated(mains(), outputs.clone());
+            let mut last = None;
+            for form in chain {
+                supply = add(&supply, form, last.as_deref(), false);
+                let loose: Vec<_> = check(&supply).into_iter().filter(|f| f.severity == Severity::Error).collect();
+                let at = circuit::Place::Stage { stage: supply.stages.last().unwrap().id.clone() };
+                let only = loose.iter().all(|f| f.rule == "path-unfinished" && f.place == at);
+                assert!(loose.len() <= 1 && only, "{chain:?} at {form}: {loose:?}");
+                last = supply.stages.last().map(|s| s.id.clone());
+            }
+            assert_eq!(errors(&supply), [""; 0], "{chain:?}");
+            let unsaid = mellow_design::check(&supply).iter().any(|f| f.rule == "nothing-stated");
+            assert_eq!(unsaid, outputs.is_empty());
+        }
+    }
+    // A pin left loose by hand is a mistake all the same.
+    let mut supply = chain(&stated(mains(), vec![]), &["mains", "transformer"]);
+    supply.parts.iter_mut().find(|p| p.id == "T1").unwrap().pins.insert("p1".into(), "nowhere".into());
+    assert!(errors(&supply).iter().any(|e| e.contains("nowhere")), "{:?}", errors(&supply));
+}
+
 /// Sizing finds nothing amiss with any demo supply.
 #[test]
 fn the_demos_are_sized_well() {

@@ -331,6 +331,11 @@ export function isOver(run: Run): boolean {
   return run.state === "done" || run.state === "stopped" || run.state === "failed";
 }
 
+/** Whether a finding says no more than that the power path is not at its end yet. */
+export function isUnfinished(finding: Finding): boolean {
+  return finding.rule === "path-unfinished";
+}
+
 /** Whether something that decides the run's numbers was changed after it. */
 export function isOld(run: Run, shown: SupplyShown): boolean {
   return run.revision !== shown.revision && run.essence !== shown.essences[run.study];

@@ -2,7 +2,7 @@ import { Tabs } from "radix-ui";
 
 import { useState } from "react";
 
-import { isOld, isOver, type Run, type SupplyShown } from "../api/client";
+import { isOld, isOver, isUnfinished, type Finding, type Run, type SupplyShown } from "../api/client";
 import { Sizing } from "../compose/sizing";
 import type { Editing } from "../frame/editing";
 import { show } from "../ui/quantity";
@@ -63,9 +63,7 @@ export function Dock({ shown, editing, run, before, stage, onStage, onPart }: Pr
         <ul className="grid gap-2">
           {findings.map((finding, i) => (
             <li key={i}>
-              <span className={finding.severity === "error" ? "text-missed" : "text-close"}>
-                {finding.message}.
-              </span>{" "}
+              <span className={look(finding)}>{finding.message}.</span>{" "}
               <span className="text-muted">{finding.remedy}.</span>{" "}
               {"part" in finding.place && (
                 <button
@@ -97,6 +95,11 @@ export function Dock({ shown, editing, run, before, stage, onStage, onPart }: Pr
       )}
     </Tabs.Root>
   );
+}
+
+function look(finding: Finding): string {
+  if (isUnfinished(finding)) return "";
+  return finding.severity === "error" ? "text-missed" : "text-close";
 }
 
 function Readings({ shown, run, before }: { shown: SupplyShown; run?: Run; before?: Run }) {

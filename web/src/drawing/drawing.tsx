@@ -8,7 +8,7 @@ import { useClipboard } from "./clipboard";
 import { gone, useGestures, type End } from "./gestures";
 import { useJoining } from "./joining";
 import { onKey, type KeyDeeds } from "./keys";
-import { aligned, mirrored, moved, turned, type Change } from "./partedits";
+import { aligned, clearOf, mirrored, moved, turned, type Change } from "./partedits";
 import { NetShape, NoteShape, PartShape, Picture } from "./shapes";
 import { Tools } from "./tools";
 import { useViewport, type Point, type View } from "./viewport";
@@ -72,7 +72,7 @@ export function Drawing({ shown, kinds, findings, selected, stage, onSelect, edi
   };
   const { gesture, handlers } = useGestures(selected, viewport, {
     select,
-    moveParts: move,
+    moveParts: (parts, dx, dy) => move(parts, ...clearOf(parts, drawing, kind, dx, dy)),
     selectWithin: (a, b) => {
       const within = (at: number, from: number, to: number) =>
         Math.min(from, to) <= at && at <= Math.max(from, to);

@@ -1,4 +1,5 @@
-import type { Supply } from "../api/client";
+import type { PartKind, Supply } from "../api/client";
+import type { DrawingShown } from "./viewport";
 
 type Part = NonNullable<Supply["parts"]>[number];
 type Placement = NonNullable<Part["at"]>;
@@ -30,6 +31,47 @@ export function moved(ids: string[], places: Places, dx: number, dy: number) {
     const at = places.get(part.id);
     if (at) place(part, { x: at.x + dx, y: at.y + dy });
   });
+}
+
+type Kinds = Map<string, PartKind>;
+type Box = { left: number; right: number; top: number; bottom: number };
+
+/** What a part takes up about its middle, in grid squares: half its width and half its height, with some air. */
+export function reach(kind: PartKind | undefined): [number, number] {
+  const [w = 1, h = 1] = kind?.symbol.body ?? [];
+  return [w + 0.6, h + 1];
+}
+
+function box({ at, turn, kind }: DrawingShown["parts"][number], kinds: Kinds, dx = 0, dy = 0): Box {
+  const [across, along] = reach(kinds.get(kind));
+  const [w, h] = turn % 180 === 0 ? [across, along] : [along, across];
+  const [x, y] = [at.x + dx, at.y + dy];
+  return { left: x - w, right: x + w, top: y - h, bottom: y + h };
+}
+
+const overlap = (a: Box, b: Box) =>
+  a.left < b.right && b.left < a.right && a.top < b.bottom && b.top < a.bottom;
+
+/** Grid squares a dropped part is moved aside at most. */
+const FARTHEST = 12;
+
+/** How far parts are to be moved so that none of them comes to lie on another: as wished, or a little aside. */
+export function clearOf(
+  ids: string[],
+  drawing: DrawingShown,
+  kinds: Kinds,
+  dx: number,
+  dy: number,
+): [number, number] {
+  const moving = drawing.parts.filter((p) => ids.includes(p.id));
+  const others = drawing.parts.filter((p) => !ids.includes(p.id)).map((p) => box(p, kinds));
+  const clear = (x: number, y: number) =>
+    !moving.some((part) => others.some((other) => overlap(box(part, kinds, x, y), other)));
+  const aside = Array.from({ length: 2 * FARTHEST + 1 }, (_, k) => k - FARTHEST);
+  const tries = aside.flatMap((x) => aside.map((y) => [x, y] as const));
+  tries.sort(([ax, ay], [bx, by]) => Math.hypot(ax, ay) - Math.hypot(bx, by));
+  const [x, y] = tries.find(([x, y]) => clear(dx + x, dy + y)) ?? [0, 0];
+  return [dx + x, dy + y];
 }
 
 /** Turns parts clockwise by a quarter, each about itself. */

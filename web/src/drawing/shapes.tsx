@@ -1,6 +1,7 @@
 import { memo } from "react";
 
 import type { PartKind } from "../api/client";
+import { reach } from "./partedits";
 import type { DrawingShown } from "./viewport";
 
 type DrawnPart = DrawingShown["parts"][number];
@@ -17,7 +18,7 @@ interface PartProps {
 
 /** What a part looks like: symbol and text. */
 export function Picture({ drawn, kind, chosen }: Pick<PartProps, "drawn" | "kind" | "chosen">) {
-  const [w = 1, h = 1] = kind?.symbol.body ?? [];
+  const [w, h] = reach(kind);
   return (
     <>
       <g
@@ -25,10 +26,10 @@ export function Picture({ drawn, kind, chosen }: Pick<PartProps, "drawn" | "kind
       >
         <rect
           className="focus-mark"
-          x={-w - 0.6}
-          y={-h - 1}
-          width={2 * w + 1.2}
-          height={2 * h + 2}
+          x={-w}
+          y={-h}
+          width={2 * w}
+          height={2 * h}
           rx={0.5}
           fill={chosen ? "var(--copper-soft)" : "transparent"}
           stroke="none"

@@ -3,6 +3,7 @@ import { useParams } from "react-router";
 
 import {
   isOver,
+  isUnfinished,
   useFollow,
   usePartKinds,
   useRuns,
@@ -71,7 +72,14 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
     return () => window.removeEventListener("keydown", onKey);
   }, []);
 
-  const blocked = shown.findings.some((f) => f.severity === "error");
+  const errors = shown.findings.filter((f) => f.severity === "error");
+  const unfinished = errors.find(isUnfinished);
+  const blocked =
+    unfinished && errors.length === 1
+      ? `${unfinished.message}. ${unfinished.remedy}`
+      : errors.length > 0
+        ? "The checks found errors; see Checks below"
+        : undefined;
   return (
     <div className="flex h-full flex-col">
       <TitleBar

@@ -1,6 +1,6 @@
 import { CircleAlert } from "lucide-react";
 
-import type { Finding, Outcome, Stage, Supply } from "../api/client";
+import { isUnfinished, type Finding, type Outcome, type Stage, type Supply } from "../api/client";
 import { AddStage } from "../compose/addstage";
 import { show } from "../ui/quantity";
 import type { Editing } from "./editing";
@@ -49,7 +49,9 @@ export function PowerPath({ supply, findings, outcome, stage, onStage, onAdded, 
   const height = rows > 1 ? ROW.several : ROW.alone;
   const figures = nodes.map((n) => outcome?.stages.find((f) => f.id === n.stage.id));
   const largest = Math.max(1e-12, ...figures.map((f) => Math.max(f?.power_in ?? 0, f?.power_out ?? 0)));
-  const marked = new Set(findings.flatMap((f) => stagesOf(f, supply)));
+  const end = findings.find(isUnfinished);
+  const unfinished = end && stagesOf(end, supply)[0];
+  const marked = new Set(findings.filter((f) => f !== end).flatMap((f) => stagesOf(f, supply)));
   return (
     <nav
       aria-label="Power path"
@@ -81,6 +83,7 @@ export function PowerPath({ supply, findings, outcome, stage, onStage, onAdded, 
                 figure={figures[i]}
                 chosen={stage === node.stage.id}
                 marked={marked.has(node.stage.id)}
+                unfinished={unfinished === node.stage.id}
                 last={!nodes.some((n) => n.before === i)}
                 onChoose={() => onStage(node.stage.id)}
               />
@@ -109,11 +112,12 @@ interface CardProps {
   figure?: Figures;
   chosen: boolean;
   marked: boolean;
+  unfinished: boolean;
   last: boolean;
   onChoose: () => void;
 }
 
-function Card({ stage, figure, chosen, marked, last, onChoose }: CardProps) {
+function Card({ stage, figure, chosen, marked, unfinished, last, onChoose }: CardProps) {
   const passed = figure && (last ? figure.absorbed : figure.power_out);
   const lost = figure && !last && stage.after ? figure.absorbed : 0;
   return (
@@ -128,6 +132,7 @@ function Card({ stage, figure, chosen, marked, last, onChoose }: CardProps) {
         <span className={`truncate font-semibold ${stage.bypassed ? "text-muted line-through" : ""}`}>
           {stage.title}
         </span>
+        {unfinished && <span className="shrink-0 text-xs text-muted">unfinished</span>}
         {marked && (
           <CircleAlert
             size={14}

@@ -17,7 +17,8 @@ interface Props {
   study: string;
   onStudy: (study: string) => void;
   run?: Run;
-  blocked: boolean;
+  /** Why it cannot be run. */
+  blocked?: string;
   startProblem?: string;
   onRun: () => void;
   starting: boolean;
@@ -112,14 +113,10 @@ export function TitleBar(props: Props) {
       {chosen && <StudyMenu shown={shown} study={chosen} editing={editing} />}
       <Button
         look="main"
-        disabled={going || props.starting || props.blocked || editing.saving || props.study === ""}
-        title={
-          props.study === ""
-            ? "There is no study yet"
-            : props.blocked
-              ? "The checks found errors; see Checks below"
-              : "Run the study"
+        disabled={
+          going || props.starting || props.blocked !== undefined || editing.saving || props.study === ""
         }
+        title={props.study === "" ? "There is no study yet" : (props.blocked ?? "Run the study")}
         onClick={props.onRun}
       >
         <Play size={14} /> Run

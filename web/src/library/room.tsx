@@ -48,9 +48,7 @@ export function RoomUsed() {
       {room.deleted > 0 && (
         <div className="mt-2">
           <p className="flex items-center gap-2">
-            <span data-testid="room-deleted">
-              {bytes(room.deleted)} deleted, kept for a day.
-            </span>
+            <span data-testid="room-deleted">{bytes(room.deleted)} deleted, kept for a day.</span>
             <Button className="h-7" onClick={() => setAsking(true)}>
               Give the room free
             </Button>

@@ -80,7 +80,11 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
         </div>
         <p id={`${id}-note`} className={`figures text-xs ${problem ? "text-missed" : "text-muted"}`}>
           {problem ??
-            (empty ? (fallback === "not stated" ? "\u00a0" : "unless stated") : note(meaning, unit, meant))}
+            (empty
+              ? fallback === "not stated"
+                ? "\u00a0"
+                : "unless stated"
+              : note(meaning, unit, meant, typed))}
           {changed && !problem && <span className="font-sans"> · Enter to set</span>}
         </p>
       </div>
@@ -88,11 +92,21 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
   );
 }
 
-function note(meaning: EntryMeaning | undefined, unit: Unit, meant?: string): string {
+/** What a text means; nothing where that would only repeat it. */
+function note(
+  meaning: EntryMeaning | undefined,
+  unit: Unit,
+  meant: string | undefined,
+  typed: string,
+): string {
   if (meaning?.value == null) return "\u00a0";
   const value = meaning.value;
   const peak = { rms: Math.SQRT2 * value, peak: value, peak_to_peak: value / 2 }[meant ?? ""];
-  if (peak === undefined) return meaning.shown ?? "";
+  if (peak === undefined) {
+    const bare = (text: string) => text.replaceAll(/\s/g, "");
+    const [shown, said] = [bare(meaning.shown ?? ""), bare(typed)];
+    return shown === said || shown === said + symbol(unit) ? "\u00a0" : (meaning.shown ?? "");
+  }
   const forms = [
     meant !== "rms" && `${show(peak / Math.SQRT2, unit)} RMS`,
     meant !== "peak" && `${show(peak, unit)} peak`,
