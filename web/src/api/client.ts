@@ -336,6 +336,15 @@ export function isUnfinished(finding: Finding): boolean {
   return finding.rule === "path-unfinished";
 }
 
+/** Why a supply cannot be run, and what to do. */
+export function whyBlocked(findings: Finding[]): string | undefined {
+  const [first, ...others] = findings.filter((f) => f.severity === "error");
+  if (!first) return undefined;
+  return others.length === 0 && isUnfinished(first)
+    ? `${first.message}. ${first.remedy}.`
+    : "The checks found errors; see Checks below.";
+}
+
 /** Whether something that decides the run's numbers was changed after it. */
 export function isOld(run: Run, shown: SupplyShown): boolean {
   return run.revision !== shown.revision && run.essence !== shown.essences[run.study];

@@ -1,6 +1,6 @@
 import { Group, Panel, Separator } from "react-resizable-panels";
 
-import type { PartKind, Run, SupplyShown } from "../api/client";
+import { whyBlocked, type PartKind, type Run, type SupplyShown } from "../api/client";
 import { Drawing } from "../drawing/drawing";
 import type { Editing } from "../frame/editing";
 import { Dock } from "./dock";
@@ -47,7 +47,13 @@ export function Desk(props: Props) {
             className="w-px bg-hairline data-[separator=active]:bg-copper"
           />
           <Panel minSize="25%">
-            <Strips key={study} supply={supply} study={study} run={run} />
+            <Strips
+              key={study}
+              supply={supply}
+              study={study}
+              run={run}
+              blocked={whyBlocked(shown.findings)}
+            />
           </Panel>
         </Group>
       </Panel>

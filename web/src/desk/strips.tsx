@@ -14,6 +14,8 @@ interface Props {
   supply: Supply;
   study: string;
   run?: Run;
+  /** Why it cannot be run. */
+  blocked?: string;
 }
 
 const UNITS: Record<string, Unit> = { v: "volt", i: "ampere", p: "watt" };
@@ -30,7 +32,7 @@ function useSettled<T>(chosen: T | undefined, delay: number): T | undefined {
 }
 
 /** Plots under one time axis, and the span measured over them. */
-export function Strips({ supply, study, run }: Props) {
+export function Strips({ supply, study, run, blocked }: Props) {
   const suggested = supply.studies?.find((s) => s.id === study)?.strips;
   const [strips, setStrips] = useState<string[][]>(suggested?.length ? suggested : [[]]);
   const full = useMemo<View>(() => {
@@ -146,7 +148,8 @@ export function Strips({ supply, study, run }: Props) {
         aria-label="Plots; + and − zoom, arrows pan, 0 shows the whole run"
         data-drawn={run && isOver(run) && traces.data && !traces.isPlaceholderData ? run.id : undefined}
       >
-        {!run && (
+        {!run && blocked && <Notice>Nothing can be run yet. {blocked}</Notice>}
+        {!run && !blocked && (
           <Notice>
             Nothing has been run yet. Press <strong className="text-copper">Run</strong> above to try the
             study; its traces grow here.

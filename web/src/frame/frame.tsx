@@ -3,12 +3,12 @@ import { useParams } from "react-router";
 
 import {
   isOver,
-  isUnfinished,
   useFollow,
   usePartKinds,
   useRuns,
   useStartRun,
   useSupply,
+  whyBlocked,
   type SupplyShown,
 } from "../api/client";
 import { Desk } from "../desk/desk";
@@ -72,14 +72,7 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
     return () => window.removeEventListener("keydown", onKey);
   }, []);
 
-  const errors = shown.findings.filter((f) => f.severity === "error");
-  const unfinished = errors.find(isUnfinished);
-  const blocked =
-    unfinished && errors.length === 1
-      ? `${unfinished.message}. ${unfinished.remedy}`
-      : errors.length > 0
-        ? "The checks found errors; see Checks below"
-        : undefined;
+  const blocked = whyBlocked(shown.findings);
   return (
     <div className="flex h-full flex-col">
       <TitleBar

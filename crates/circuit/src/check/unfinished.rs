@@ -1,7 +1,7 @@
 //! A power path that is not at its end yet: what is loose there is no mistake, but what comes next.
 
 use super::{Findings, Place};
-use crate::{JointKind, Stage, Supply};
+use crate::{JointKind, Stage, StageKind, Supply};
 
 /// Nets at which stages pass power on to nothing.
 pub(super) struct LooseEnds<'a> {
@@ -39,8 +39,9 @@ impl<'a> LooseEnds<'a> {
     /// Says once what was excused.
     pub(super) fn report(&self, findings: &mut Findings) {
         let (true, Some((stage, joint))) = (self.excused, self.stage) else { return };
-        let next = match joint {
-            JointKind::Dc | JointKind::Split => "a reservoir, a regulator or a load",
+        let next = match (joint, stage.kind) {
+            (JointKind::Dc | JointKind::Split, _) => "a reservoir, a regulator or a load",
+            (_, StageKind::Transformer) => "a rectifier",
             _ => "a transformer or a rectifier",
         };
         findings.error(
