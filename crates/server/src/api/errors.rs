@@ -5,13 +5,15 @@ use aide::generate::GenContext;
 use aide::openapi::{Operation, Response as ApiResponse};
 use aide::operation::OperationInput;
 use axum::Json;
-use axum::extract::rejection::JsonRejection;
+use axum::body::Bytes;
 use axum::extract::{FromRequest, Request};
 use axum::http::StatusCode;
+use axum::http::header::CONTENT_TYPE;
 use axum::response::{IntoResponse, Response};
 use circuit::Finding;
 use schemars::JsonSchema;
 use serde::Serialize;
+use serde::de::DeserializeOwned;
 
 /// What went wrong, where, and what to do.
 #[derive(Clone, Debug, Serialize, JsonSchema)]
@@ -91,25 +93,29 @@ impl From<TraceError> for ApiError {
 /// A JSON body whose errors are answered as problems.
 pub(crate) struct Body<T>(pub(crate) T);
 
-impl<T, S> FromRequest<S> for Body<T>
-where
-    Json<T>: FromRequest<S, Rejection = JsonRejection>,
-    S: Send + Sync,
-{
+impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
     type Rejection = ApiError;
 
     async fn from_request(request: Request, state: &S) -> Result<Self, ApiError> {
-        match Json::<T>::from_request(request, state).await {
-            Ok(Json(value)) => Ok(Body(value)),
-            Err(rejection) if rejection.status() == StatusCode::PAYLOAD_TOO_LARGE => Err(ApiError::new(
+        let media = request.headers().get(CONTENT_TYPE).and_then(|value| value.to_str().ok()).unwrap_or_default();
+        if !media.starts_with("application/json") {
+            let message = "a request with a body needs the content type application/json";
+            return Err(ApiError::new(StatusCode::UNSUPPORTED_MEDIA_TYPE, message));
+        }
+        let bytes = Bytes::from_request(request, state).await.map_err(|rejection| match rejection.status() {
+            StatusCode::PAYLOAD_TOO_LARGE => ApiError::new(
                 StatusCode::PAYLOAD_TOO_LARGE,
                 format!(
                     "the request is larger than {} MB; leave out what the supply does not need",
                     super::LARGEST_BODY >> 20
                 ),
-            )),
-            Err(rejection) => Err(ApiError::new(rejection.status(), rejection.body_text())),
-        }
+            ),
+            status => ApiError::new(status, rejection.body_text()),
+        })?;
+        // Others need not wait while a large one is read.
+        let read = tokio::task::block_in_place(|| Json::<T>::from_bytes(&bytes));
+        read.map(|Json(value)| Body(value))
+            .map_err(|rejection| ApiError::new(rejection.status(), rejection.body_text()))
     }
 }
 

@@ -4,6 +4,7 @@ use crate::store::{ChunkRow, Store, StoreError};
 use circuit::{Circuit, Signal, SignalError};
 use readings::{ColumnKey, Recipe, Waveform};
 use std::collections::BTreeMap;
+use tokio::task::block_in_place;
 use uuid::Uuid;
 
 /// What a plot of a window draws: a polyline, ascending in time.
@@ -56,7 +57,7 @@ impl Traces<'_> {
             }
         }
         let (times, values) = self.nodes(&recipe, from, to).await?;
-        Ok(thin(&times, &values, from, to, width))
+        Ok(block_in_place(|| thin(&times, &values, from, to, width)))
     }
 
     /// All nodes of the steps that touch a span.
@@ -66,48 +67,55 @@ impl Traces<'_> {
         let mut names: Vec<String> = keys.iter().map(|key| name(key)).collect();
         names.push(String::new());
         let rows = self.store.chunks(self.run, 0, &names, from, to).await?;
-        let mut columns = join_nodes(&rows)?;
-        let times = columns.remove("").unwrap_or_default();
-        let values = recipe.evaluate(times.len(), |key| columns.get(name(key).as_str()).map(Vec::as_slice));
-        Ok((times, values))
+        block_in_place(|| {
+            let mut columns = join_nodes(&rows)?;
+            let times = columns.remove("").unwrap_or_default();
+            let values = recipe.evaluate(times.len(), |key| columns.get(name(key).as_str()).map(Vec::as_slice));
+            Ok((times, values))
+        })
     }
 
     async fn envelope(&self, signal: &str, level: i16, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
         let names = [String::new(), signal.to_owned()];
         let rows = self.store.chunks(self.run, level, &names, from, to).await?;
-        let (mut starts, mut mins, mut maxs) = (Vec::new(), Vec::new(), Vec::new());
-        for row in &rows {
-            let count = usize::try_from(row.count).unwrap_or(0);
-            if row.signal.is_empty() {
-                starts.extend(decode(&row.data, count).ok_or(TraceError::Damaged)?);
-            } else {
-                let both = decode(&row.data, 2 * count).ok_or(TraceError::Damaged)?;
-                mins.extend_from_slice(&both[..count]);
-                maxs.extend_from_slice(&both[count..]);
-            }
-        }
-        if starts.len() != mins.len() {
-            return Err(TraceError::Damaged);
-        }
-        let mut points = Points::default();
-        let pixel = (to - from) / width as f64;
-        let mut i = starts.partition_point(|t| *t < from).saturating_sub(1);
-        while i < starts.len() && starts[i] <= to {
-            // One upright stroke per pixel.
-            let column_ends = from + (((starts[i] - from) / pixel).floor() + 1.0) * pixel;
-            let (first, mut min, mut max) = (i, f64::INFINITY, f64::NEG_INFINITY);
-            while i < starts.len() && (i == first || starts[i] < column_ends) {
-                min = min.min(mins[i]);
-                max = max.max(maxs[i]);
-                i += 1;
-            }
-            // Strokes alternate in direction where that keeps the line between them short.
-            let rising = points.y.last().is_none_or(|last| (last - min).abs() <= (last - max).abs());
-            points.t.extend([starts[first], starts[first]]);
-            points.y.extend(if rising { [min, max] } else { [max, min] });
-        }
-        Ok(points)
+        block_in_place(|| envelope(&rows, from, to, width))
     }
+}
+
+/// Upright strokes from lowest to highest, one a pixel.
+fn envelope(rows: &[ChunkRow], from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
+    let (mut starts, mut mins, mut maxs) = (Vec::new(), Vec::new(), Vec::new());
+    for row in rows {
+        let count = usize::try_from(row.count).unwrap_or(0);
+        if row.signal.is_empty() {
+            starts.extend(decode(&row.data, count).ok_or(TraceError::Damaged)?);
+        } else {
+            let both = decode(&row.data, 2 * count).ok_or(TraceError::Damaged)?;
+            mins.extend_from_slice(&both[..count]);
+            maxs.extend_from_slice(&both[count..]);
+        }
+    }
+    if starts.len() != mins.len() {
+        return Err(TraceError::Damaged);
+    }
+    let mut points = Points::default();
+    let pixel = (to - from) / width as f64;
+    let mut i = starts.partition_point(|t| *t < from).saturating_sub(1);
+    while i < starts.len() && starts[i] <= to {
+        // One upright stroke per pixel.
+        let column_ends = from + (((starts[i] - from) / pixel).floor() + 1.0) * pixel;
+        let (first, mut min, mut max) = (i, f64::INFINITY, f64::NEG_INFINITY);
+        while i < starts.len() && (i == first || starts[i] < column_ends) {
+            min = min.min(mins[i]);
+            max = max.max(maxs[i]);
+            i += 1;
+        }
+        // Strokes alternate in direction where that keeps the line between them short.
+        let rising = points.y.last().is_none_or(|last| (last - min).abs() <= (last - max).abs());
+        points.t.extend([starts[first], starts[first]]);
+        points.y.extend(if rising { [min, max] } else { [max, min] });
+    }
+    Ok(points)
 }
 
 /// Joins the chunks of each signal, dropping what consecutive ones repeat.
