@@ -10,7 +10,7 @@ mod bounds;
 mod sense;
 mod unfinished;
 
-pub(crate) use bounds::{courses, identifiers, too_long};
+pub(crate) use bounds::{LONGEST, courses, identifiers, too_long};
 pub use sense::useless_between;
 pub(crate) use sense::{Sense, sense};
 use unfinished::LooseEnds;

@@ -1,4 +1,4 @@
-use crate::check::{Finding, Findings, Place, Sense, Severity, courses, identifiers, sense, too_long, wiring};
+use crate::check::{Finding, Findings, LONGEST, Place, Sense, Severity, courses, identifiers, sense, too_long, wiring};
 use crate::expression::{evaluate, is_name};
 use crate::kinds::{Form, Parameter};
 use crate::reduce::as_run;
@@ -389,12 +389,12 @@ fn parts<'a>(
                     format!("Pin {} of {} is connected to nothing", pin.id, part.id),
                     "Connect it to a net",
                 );
-            } else if !net.chars().all(|c| c.is_ascii_alphanumeric() || c == '_') {
+            } else if net.len() > LONGEST || !net.chars().all(|c| c.is_ascii_alphanumeric() || c == '_') {
                 findings.error(
                     "bad-name",
                     Place::pin(&part.id, pin.id),
-                    format!("“{net}” cannot name a net"),
-                    "Use letters, digits and _ only",
+                    format!("“{}” cannot name a net", net.chars().take(LONGEST).collect::<String>().escape_debug()),
+                    format!("Use letters, digits and _ only, up to {LONGEST} of them"),
                 );
             }
             pins.push(*index.entry(net).or_insert_with(|| {

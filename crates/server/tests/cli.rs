@@ -1,5 +1,6 @@
 //! The command line on documents, without a database.
 
+use serde_json::{Value, json};
 use std::path::Path;
 use std::process::Command;
 
@@ -70,4 +71,88 @@ fn what_is_not_there_is_named() {
     }
     let (code, _, error) = mellow_coil("operating-point", "missing.json", &[]);
     assert!(code == 2 && error.contains("missing.json"), "{error}");
+}
+
+/// The tide gauge's document, changed, as a file that is there as long as the folder is.
+fn changed(folder: &Path, change: impl Fn(&mut Value)) -> std::path::PathBuf {
+    let mut document: Value = serde_json::from_str(include_str!("../../../demo/tide-gauge-mains-supply.json")).unwrap();
+    change(&mut document);
+    let file = folder.join("changed.json");
+    std::fs::write(&file, document.to_string()).unwrap();
+    file
+}
+
+fn on_file(arguments: &[&str], file: &Path) -> (i32, String, String) {
+    let (command, more) = arguments.split_first().unwrap();
+    mellow_coil(command, file.to_str().unwrap(), more)
+}
+
+/// Whatever is wrong with a document, the exit code is 2, place and remedy are named, and nothing is written.
+#[test]
+fn bad_documents_are_refused_by_every_command_in_text_and_json() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("traces");
+    let pulse = json!({ "id": "V2", "kind": "pulse_source", "pins": { "plus": "bus", "minus": "gnd" },
+        "parameters": { "width": "7m", "period": "5m" } });
+    let cases: [(&str, &dyn Fn(&mut Value)); 8] = [
+        ("longer than its period", &|d| d["parts"].as_array_mut().unwrap().push(pulse.clone())),
+        ("letters, digits", &|d| d["studies"][0]["id"] = "../x".into()),
+        ("cannot name a net", &|d| d["parts"][8]["pins"]["a"] = "b\u{7}us".into()),
+        ("Duration of study switch_on", &|d| d["studies"][0]["duration"] = "-1".into()),
+        ("parts[2]", &|d| d["parts"][2]["kind"] = "flux_capacitor".into()),
+        ("D1", &|d| d["parts"][3]["at"]["x"] = 100_000.into()),
+        ("text", &|d| d["title"] = 7.into()),
+        ("newer", &|d| d["mellow_coil"] = 2.into()),
+    ];
+    for (named, change) in cases {
+        let file = changed(folder.path(), change);
+        for command in [&["check"][..], &["run", "--out", out.to_str().unwrap()], &["operating-point"]] {
+            let (code, said, error) = on_file(command, &file);
+            assert!(code == 2 && format!("{said}{error}").contains(named), "{command:?} {named}: {code} {said}{error}");
+            assert!(!format!("{said}{error}").contains("struct"), "{error}");
+            let (code, said, _) = on_file(&[command, &["--json"]].concat(), &file);
+            assert!(code == 2, "{command:?} {named}");
+            let answer: Value = serde_json::from_str(&said).unwrap_or_else(|_| panic!("{command:?} {named}: {said}"));
+            assert!(answer.to_string().contains(named), "{answer}");
+        }
+    }
+    assert!(!out.exists() && !folder.path().join("x").exists());
+    for (text, named) in [("{\"mellow_coil\": 1, ", "line 1"), ("", "line 1"), ("[1]", "object")] {
+        let file = folder.path().join("odd.json");
+        std::fs::write(&file, text).unwrap();
+        let (code, _, error) = on_file(&["check"], &file);
+        assert!(code == 2 && error.contains(named), "{text}: {error}");
+    }
+}
+
+#[test]
+fn a_run_exits_with_how_it_ended_and_writes_its_traces() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("traces");
+    let short = |d: &mut Value| d["studies"][0]["duration"] = "40m".into();
+    // A byte-order mark, as some editors write it, is nothing wrong.
+    let file = changed(folder.path(), short);
+    let text = std::fs::read_to_string(&file).unwrap();
+    std::fs::write(&file, format!("\u{feff}{text}")).unwrap();
+    let (code, said, error) = on_file(&["run", "--out", out.to_str().unwrap()], &file);
+    assert!(code == 0 && said.contains("Bus voltage"), "{said}{error}");
+    let written: Vec<_> = std::fs::read_dir(&out).unwrap().map(|entry| entry.unwrap().path()).collect();
+    let table = std::fs::read_to_string(&written[0]).unwrap();
+    assert!(written.len() == 1 && table.lines().next().unwrap().contains("bus.v"), "{written:?}");
+    assert!(table.lines().count() > 100);
+    // A winding across an ideal source has no operating point to begin a load step from.
+    let stuck = |d: &mut Value| {
+        short(d);
+        d["studies"][0]["kind"] = "load_step".into();
+        d["parts"][0] = json!({ "id": "V1", "kind": "dc_source", "pins": d["parts"][0]["pins"], "parameters": { "voltage": "12" } });
+        d["parts"][1]["parameters"]["primary_resistance"] = "0".into();
+        d["readings"] = json!([]);
+        d["requirements"] = json!([]);
+    };
+    let (code, said, error) = on_file(&["run"], &changed(folder.path(), stuck));
+    assert!(code == 1 && format!("{said}{error}").contains("T1"), "{code} {said}{error}");
+    // Nobody reads what is printed: no complaint.
+    let program = env!("CARGO_BIN_EXE_mellow-coil");
+    let closed = Command::new("sh").args(["-c", &format!("{program} schema | head -c 10")]).output().unwrap();
+    assert_eq!((closed.stdout.len(), String::from_utf8_lossy(&closed.stderr)), (10, "".into()));
 }

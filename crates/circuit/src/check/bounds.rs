@@ -6,7 +6,7 @@ use crate::{Circuit, KindId, MOST_BYTES, Supply};
 use quantity::{Unit, show};
 
 /// Longest identifier or net name, in characters.
-const LONGEST: usize = 64;
+pub(crate) const LONGEST: usize = 64;
 
 /// Identifiers become names of files and parts of addresses.
 pub(crate) fn identifiers(supply: &Supply, findings: &mut Findings) {
@@ -24,17 +24,6 @@ pub(crate) fn identifiers(supply: &Supply, findings: &mut Findings) {
                 place,
                 format!("“{}” cannot be an identifier", id.escape_debug()),
                 format!("Use letters, digits, _ and -, up to {LONGEST} of them"),
-            );
-        }
-    }
-    let pins = supply.parts.iter().flat_map(|p| p.pins.iter().map(move |(pin, net)| (p, pin, net)));
-    for (part, pin, net) in pins {
-        if net.chars().count() > LONGEST || net.chars().any(char::is_control) {
-            findings.error(
-                "bad-net-name",
-                Place::pin(&part.id, pin),
-                format!("“{}” cannot name a net", net.escape_debug()),
-                format!("Use up to {LONGEST} characters that can be seen"),
             );
         }
     }
