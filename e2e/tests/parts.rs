@@ -59,7 +59,7 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     saved(&page, 3).await?;
     page.find("[aria-label='Part to add']").await?.send_keys(ESCAPE).await?;
     let pin = |part: &str, pin: &str| format!("[data-part={part}] [data-pin={pin}]");
-    drag(&page, middle(&page, &pin("D5", "a")).await?, middle(&page, &pin("R4", "b")).await?).await?;
+    drag(&page, middle(&page, &pin("D5", "a")).await?, middle(&page, &pin("R5", "b")).await?).await?;
     saved(&page, 4).await?;
     drag(&page, middle(&page, &pin("D5", "k")).await?, middle(&page, &pin("C1", "minus")).await?).await?;
     saved(&page, 5).await?;
@@ -73,7 +73,7 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     saved(&page, 5).await?;
 
     // Both are chosen, copied, and the copies removed again.
-    page.click("[data-part=R4]").await?;
+    page.click("[data-part=R5]").await?;
     let keys = "document.querySelector('[data-part=D5]').dispatchEvent(new KeyboardEvent('keydown', \
                 { key: 'Enter', shiftKey: true, bubbles: true }))";
     page.script(keys).await?;
@@ -110,10 +110,10 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     page.text("[aria-label='Bill of materials']", |text| text.contains("D1, D2, D3, D4")).await?;
     page.client.find(Locator::LinkText("History")).await?.click().await?;
     page.text("[data-testid=revision-9]", |text| text.contains("C1 rated voltage 25 → 10")).await?;
-    page.text("[data-testid=revision-2]", |text| text.contains("R4 added")).await?;
+    page.text("[data-testid=revision-2]", |text| text.contains("R5 added")).await?;
     page.client.find(Locator::XPath("//tr[@data-testid='revision-1']//button")).await?.click().await?;
     saved(&page, 10).await?;
-    page.text("[data-testid=revision-10]", |text| text.contains("R4, D5 removed")).await?;
+    page.text("[data-testid=revision-10]", |text| text.contains("R5, D5 removed")).await?;
 
     // The supply only so far is studied at once.
     page.client.find(Locator::LinkText("Desk")).await?.click().await?;

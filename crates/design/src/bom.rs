@@ -28,6 +28,7 @@ pub fn bom(supply: &Supply) -> Vec<BomRow> {
         let stage = part.stage.as_deref().and_then(|id| supply.stage(id));
         stage.is_some_and(|s| s.bypassed || matches!(s.kind, StageKind::Source | StageKind::Load))
             || stands_in(part.kind)
+            || part.role.as_deref().is_some_and(|role| BEHAVIOUR.contains(&role))
     };
     let mut rows: Vec<BomRow> = Vec::new();
     for part in supply.parts.iter().filter(|p| !outside(p)) {
@@ -50,6 +51,9 @@ pub fn bom(supply: &Supply) -> Vec<BomRow> {
     }
     rows
 }
+
+/// Roles of parts that stand for what another part does beside its work.
+const BEHAVIOUR: [&str; 2] = ["insulation", "core_loss"];
 
 /// Whether a kind stands for something outside the supply, or for behaviour rather than a part.
 fn stands_in(kind: KindId) -> bool {

@@ -1,12 +1,16 @@
 //! What sizing finds amiss with the values a supply really has.
 
 use crate::defaults::too_short;
+use crate::delivered::Dc;
 use crate::draft::Draft;
 use crate::path::{ASSUMED_LOAD, Path};
 use crate::proposal::{formed, settled_promises};
 use crate::stress::Promised;
-use circuit::{Finding, Place, Stage, StageKind, Supply};
+use circuit::{Finding, Output, Place, Stage, StageKind, Supply};
 use quantity::{Unit, show};
+
+/// How closely ripple is computed: behind a filter from its fundamental alone.
+const RIPPLE_KNOWN: f64 = 1.05;
 
 /// Warnings of every stage that was composed: too little voltage to regulate from, valleys below what
 /// is needed, forms that cannot make an output, parts rated for less than they bear, Zener diodes that nothing
@@ -23,6 +27,9 @@ pub fn check(supply: &Supply) -> Vec<Finding> {
         findings.extend(draft.warnings.iter().map(|message| finding(stage, message)));
         of_stages.push((stage, settled_promises(supply, stage, &draft)));
     }
+    findings.extend(
+        path.unregulated().into_iter().flat_map(|(stage, output, dc)| not_held(stage, output, dc, path.rise())),
+    );
     findings.extend(Promised { supply, of_stages }.exceeded());
     findings.extend(too_short(supply));
     findings
@@ -41,6 +48,46 @@ fn nothing_stated(supply: &Supply, path: &Path<'_>) -> Option<Finding> {
             "State its outputs under Requirements, then size all stages again",
         )
     })
+}
+
+/// An output that nothing regulates, if line and load take it out of what is allowed; `rise` is the highest line over
+/// the nominal one.
+fn not_held(stage: &Stage, output: &Output, dc: Dc, rise: f64) -> Vec<Finding> {
+    let wanted = output.voltage.abs();
+    // Its mean in the valley's period, and what it rises to.
+    let (low, high) = (dc.lowest + 0.5 * dc.ripple, dc.highest);
+    let off = |v: f64| 100.0 * (v / wanted - 1.0);
+    let place = || Place::Stage { stage: stage.id.clone() };
+    let volts = |v: f64| show(v, Unit::Volt, 3);
+    let mut findings = Vec::new();
+    if off(low).abs().max(off(high).abs()) > 100.0 * output.accuracy {
+        findings.push(Finding::warning(
+            "not-held",
+            place(),
+            format!(
+                "Nothing regulates {}: it goes from {} at the lowest line with full load ({:+.0} %) to {} at the highest \
+                 line without load ({:+.0} %), where ±{:.0} % is allowed",
+                output.title,
+                volts(low),
+                off(low),
+                volts(high),
+                off(high),
+                100.0 * output.accuracy
+            ),
+            "Put a regulator before the load, or allow more under Requirements",
+        ));
+    }
+    // A load that draws more at the highest line has it ripple more.
+    let ripple = RIPPLE_KNOWN * dc.ripple * rise;
+    if ripple > output.ripple * (1.0 + 1e-9) {
+        findings.push(Finding::warning(
+            "ripples",
+            place(),
+            format!("{} ripples by up to {}, where {} is allowed", output.title, volts(ripple), volts(output.ripple)),
+            "Choose less ripple for the reservoir, add a filter or a regulator, or allow more under Requirements",
+        ));
+    }
+    findings
 }
 
 fn finding(stage: &Stage, message: &str) -> Finding {

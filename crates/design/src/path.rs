@@ -1,6 +1,6 @@
 //! The power path as a tree, walked to find what each stage gets and what it must give.
 
-use crate::delivered::Delivered;
+use crate::delivered::{Dc, Delivered};
 use crate::draft::{Ask, Draft, RailWanted, Wanted};
 use crate::forms::{Form, Needs, Rectifies, form};
 use crate::proposal::by_hand;
@@ -116,6 +116,11 @@ impl<'a> Path<'a> {
     fn served(&self, choices: &BTreeMap<String, String>, rail: &str) -> Option<&Output> {
         let chosen = choices.get(rail)?;
         self.outputs.iter().find(|o| o.id == *chosen)
+    }
+
+    /// The highest line over the nominal one.
+    pub(crate) fn rise(&self) -> f64 {
+        self.source.highest / self.source.nominal
     }
 
     /// Whether it is open what the supply shall deliver.
@@ -251,6 +256,30 @@ impl<'a> Path<'a> {
     /// What is delivered at a place.
     pub(crate) fn delivered(&self, place: &Place) -> Option<Delivered> {
         self.delivered.get(place.after.as_deref()?)?.get(place.joint as usize).copied()
+    }
+
+    /// What each output gets that no regulator holds: the load that serves it, the output, and what is delivered.
+    pub(crate) fn unregulated(&self) -> Vec<(&'a Stage, &Output, Dc)> {
+        let mut found = Vec::new();
+        for stage in self.supply.stages.iter().filter(|s| s.kind == StageKind::Load && working(s).is_some()) {
+            let mut before = stage.after.as_deref().and_then(|id| self.supply.stage(id));
+            let place = Place { after: stage.after.clone(), joint: stage.from_joint };
+            let delivered = self.delivered(&place);
+            while let Some(s) = before.filter(|s| s.kind != StageKind::Regulator || s.bypassed) {
+                before = s.after.as_deref().and_then(|id| self.supply.stage(id));
+            }
+            if before.is_some() {
+                continue;
+            }
+            let rails = match delivered {
+                Some(Delivered::Dc(dc)) => vec![(OUTPUT, dc)],
+                Some(Delivered::Split(plus, minus)) => vec![(OUTPUT, plus), (NEGATIVE, minus)],
+                _ => Vec::new(),
+            };
+            let served = |(rail, dc)| Some((stage, self.served(&stage.choices, rail)?, dc));
+            found.extend(rails.into_iter().filter_map(served));
+        }
+        found
     }
 
     /// The output a new stage behind another is for: a load's that of the regulator before it, else the

@@ -23,6 +23,9 @@ pub struct Template {
     /// Deviation of the mean allowed, where it is not the usual one.
     #[serde(skip)]
     accuracy: Option<&'static str>,
+    /// Ripple allowed, peak to peak, likewise.
+    #[serde(skip)]
+    ripple: Option<&'static str>,
     /// Forms, each behind the one before.
     #[serde(skip)]
     forms: &'static [&'static str],
@@ -44,6 +47,7 @@ pub const TEMPLATES: &[Template] = &[
         source: Feed::Mains,
         outputs: &[("Output", "9", "250m")],
         accuracy: None,
+        ripple: None,
         forms: &["mains", "transformer", "bridge", "reservoir", "fixed_regulator", "resistive_load"],
     },
     Template {
@@ -52,7 +56,8 @@ pub const TEMPLATES: &[Template] = &[
         help: "24 V, 1 A from the mains: transformer, bridge, reservoir.",
         source: Feed::Mains,
         outputs: &[("Output", "24", "1")],
-        accuracy: Some("0.15"),
+        accuracy: Some("0.25"),
+        ripple: Some("2.5"),
         forms: &["mains", "transformer", "bridge", "reservoir", "resistive_load"],
     },
     Template {
@@ -62,6 +67,7 @@ pub const TEMPLATES: &[Template] = &[
         source: Feed::Mains,
         outputs: &[("Positive rail", "15", "80m"), ("Negative rail", "-15", "80m")],
         accuracy: None,
+        ripple: None,
         forms: &[
             "mains",
             "centre_tapped_transformer",
@@ -78,6 +84,7 @@ pub const TEMPLATES: &[Template] = &[
         source: Feed::Direct("5"),
         outputs: &[("Output", "3.3", "200m")],
         accuracy: None,
+        ripple: None,
         forms: &["dc_source", "low_dropout", "stepped_load"],
     },
     Template {
@@ -87,6 +94,7 @@ pub const TEMPLATES: &[Template] = &[
         source: Feed::Direct("12"),
         outputs: &[("Output", "5", "50m")],
         accuracy: None,
+        ripple: None,
         forms: &["dc_source", "zener_follower", "resistive_load"],
     },
     Template {
@@ -96,6 +104,7 @@ pub const TEMPLATES: &[Template] = &[
         source: Feed::ThreePhase,
         outputs: &[("DC bus", "540", "2")],
         accuracy: Some("0.15"),
+        ripple: Some("50"),
         forms: &["three_phase_mains", "three_phase_bridge", "reservoir", "resistive_load"],
     },
 ];
@@ -130,7 +139,7 @@ impl Template {
             voltage: (*voltage).to_owned(),
             current: (*current).to_owned(),
             accuracy: self.accuracy.map(str::to_owned),
-            ripple: None,
+            ripple: self.ripple.map(str::to_owned),
         };
         let outputs = self.outputs.iter().enumerate().map(output).collect();
         let mut supply = apply(&Supply::new(self.title), &Edit::State { source: Some(source), outputs })?;

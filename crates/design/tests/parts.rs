@@ -57,7 +57,7 @@ fn a_phrase_becomes_a_part() {
 #[test]
 fn lines_join_pins_and_ask_before_two_nets_become_one() {
     let supply = line(&line(&regulated(), "resistor 1k"), "led");
-    let (r, d) = ("R4", "D5");
+    let (r, d) = ("R5", "D5");
     // Two open pins share a new net; an open one takes what it is pulled to.
     let supply = done(&supply, connect((r, "b"), (d, "a"), false));
     assert_eq!(net(&supply, r, "b"), net(&supply, d, "a"));
@@ -94,7 +94,7 @@ fn a_renamed_net_takes_its_readings_along() {
 #[test]
 fn copies_keep_what_leads_outside_and_part_what_does_not() {
     let supply = line(&line(&regulated(), "resistor 10 from out to mid"), "capacitor 1u from mid to gnd");
-    let ids = ["R4", "C4"];
+    let ids = ["R5", "C4"];
     let parts: Vec<Part> = supply.parts.iter().filter(|p| ids.contains(&p.id.as_str())).cloned().collect();
     assert_eq!(parts.len(), 2, "{:?}", supply.parts.iter().map(|p| &p.id).collect::<Vec<_>>());
     let copied = done(&supply, Edit::Paste { parts: parts.clone(), by: (6, 0) });
@@ -108,7 +108,7 @@ fn copies_keep_what_leads_outside_and_part_what_does_not() {
     let r = other.parts.iter().rev().find(|p| p.kind == KindId::Resistor).unwrap();
     assert_ne!(r.pins["a"], "out");
     assert_eq!(other.parts.last().unwrap().pins["minus"], "gnd");
-    let gone = done(&copied, Edit::RemoveParts { parts: vec!["R4".into(), "C4".into()] });
+    let gone = done(&copied, Edit::RemoveParts { parts: vec!["R5".into(), "C4".into()] });
     assert_eq!(gone.parts.len(), copied.parts.len() - 2);
 }
 

@@ -43,16 +43,19 @@ fn a_mains_supply_is_sized_as_by_hand() {
     assert!((ratio.sqrt() / 20.0 - 1.0).abs() < 1e-3, "{ratio}");
     let upside_down = size(&supply, "transformer", &[("ratio".to_owned(), "-20".to_owned())].into()).unwrap();
     assert!(upside_down.warnings.iter().any(|w| w.contains("turns ratio must be")), "{:?}", upside_down.warnings);
-    // 12 V · 1.15634 · 253/230 = 15.264 V at the highest line without load; √2 of it is the peak.
-    close(result(&sized("reservoir"), "Voltage it must bear"), 21.586);
-    close(result(&sized("bridge"), "Reverse voltage of a diode"), 21.586);
-    // I/(f·ΔV) = 0.255 A/(100 Hz · 1.851 V), a tenth of the peak behind two diodes.
-    close(result(&sized("reservoir"), "Capacitance"), 1.3777e-3);
+    // Core and stray loss 0.2 W · 10^0.7 = 1.0024 W: (13.876 V)²/1.0024 W = 192.1 Ω across the secondary.
+    close(result(&transformer, "Core and stray loss"), 192.1);
+    // 12 V · 1.15634 · 253/230 = 15.264 V at the highest line without load, of which 192.1 Ω behind the windings' 2.25 Ω
+    // leave 15.087 V; √2 of it is the peak.
+    close(result(&sized("reservoir"), "Voltage it must bear"), 21.336);
+    close(result(&sized("bridge"), "Reverse voltage of a diode"), 21.336);
+    // I/(f·ΔV) = 0.255 A/(100 Hz · 1.8285 V), a tenth of the peak behind two diodes.
+    close(result(&sized("reservoir"), "Capacitance"), 1.3946e-3);
     close(result(&sized("bridge"), "Mean current of a diode"), 0.1275);
-    // (15.1 V − 9 V) · 0.25 A + 15.1 V · 5 mA = 1.6 W; the mean of the bus is from the periodic state.
+    // (14.9 V − 9 V) · 0.25 A + 14.9 V · 5 mA = 1.55 W; the mean of the bus is from the periodic state.
     let regulator = sized("fixed_regulator");
     let bus = sized("reservoir").promises.iter().find(|p| p.title == "Mean voltage").unwrap().value;
-    assert!((15.0..15.2).contains(&bus), "{bus}");
+    assert!((14.8..15.0).contains(&bus), "{bus}");
     close(result(&regulator, "Loss in the regulator"), (bus - 9.0) * 0.25 + bus * 5e-3);
     close(result(&sized("resistive_load"), "Load resistance"), 36.0);
 }
@@ -192,21 +195,21 @@ fn a_form_says_what_it_cannot_do() {
 fn the_other_formulas_are_as_by_hand() {
     let table: &[(&str, &str, f64)] = &[
         // A reservoir holds the peak while the winding reaches the other one (handbook).
-        ("half_wave", "Reverse voltage of a diode", 30.43),
-        ("centre_tap_rectifier", "Reverse voltage of a diode", 52.86),
-        ("dual_rail_bridge", "Reverse voltage of a diode", 64.77),
+        ("half_wave", "Reverse voltage of a diode", 35.38),
+        ("centre_tap_rectifier", "Reverse voltage of a diode", 52.16),
+        ("dual_rail_bridge", "Reverse voltage of a diode", 63.27),
         ("dual_rail_bridge", "Mean current of a diode", 0.0525),
         // The peak between two phases, and a third of the time each (handbook): sqrt(6) * 253.
         ("three_phase_bridge", "Reverse voltage of a diode", 619.7),
         ("three_phase_bridge", "Mean current of a diode", 0.351),
-        ("split_reservoir", "Capacitance", 363.7e-6),
-        ("split_reservoir", "Voltage it must bear", 32.38),
-        ("rc_filter", "Resistance", 34.23),
+        ("split_reservoir", "Capacitance", 0.0003725),
+        ("split_reservoir", "Voltage it must bear", 31.64),
+        ("rc_filter", "Resistance", 39.57),
         ("rc_filter", "Attenuation", 10.0),
         ("rc_filter", "Capacitance", 408.1e-6),
-        // 57.78 mA squared times 39 ohms, and a triangle's square mean, 1.608² / 12, over them.
-        ("rc_filter", "Loss", 0.13573),
-        ("clc_filter", "Reservoir", 1.856e-3),
+        // 49.91 mA squared times 39 ohms, and a triangle's square mean, 1.427² / 12, over them.
+        ("rc_filter", "Loss", 0.1015),
+        ("clc_filter", "Reservoir", 0.00187),
         // A sawtooth's fundamental is 2/π of half its height: 2/π * 0.791 V over 2π * 100 Hz * 50.5 mA.
         ("clc_filter", "Choke", 15.95e-3),
         ("clc_filter", "Capacitance", 1.267e-3),
@@ -214,41 +217,45 @@ fn the_other_formulas_are_as_by_hand() {
         ("lc_filter", "Damping resistor", 100.0),
         ("overvoltage_clamp", "Zener voltage", 74.45),
         ("overvoltage_clamp", "Series resistance", 0.2422),
-        ("overvoltage_clamp", "Clamp current in a surge", 5.91),
-        ("overvoltage_clamp", "Loss in the Zener diode meanwhile", 443.0),
+        ("overvoltage_clamp", "Clamp current in a surge", 5.881),
+        ("overvoltage_clamp", "Loss in the Zener diode meanwhile", 441.1),
         ("bypassed_inrush_resistor", "Line current, RMS", 5.057),
-        ("bypassed_inrush_resistor", "Resistance", 0.3066),
+        ("bypassed_inrush_resistor", "Resistance", 0.3061),
         ("transformer", "Coupling", 0.9992),
         ("transformer", "Secondary inductance", 0.4093),
         ("transformer", "Primary resistance", 309.2),
         ("two_secondaries", "Rating", 13.18),
         ("two_secondaries", "Second turns", 73.92),
         ("centre_tapped_transformer", "Third turns", 73.92),
-        ("fixed_regulator", "Loss in the regulator", 1.598),
-        ("fixed_regulator", "Dropout margin at the lowest line", 1.649),
+        ("fixed_regulator", "Loss in the regulator", 1.547),
+        ("fixed_regulator", "Dropout margin at the lowest line", 1.473),
         ("split_regulators", "Rated current", 0.12),
-        ("adjustable_regulator", "Loss in the regulator", 2.662),
-        ("zener_follower", "Series resistance", 742.3),
-        ("zener_follower", "Loss in the resistor", 0.1202),
-        ("zener_follower", "Rating of the Zener diode", 0.1117),
+        ("adjustable_regulator", "Loss in the regulator", 2.553),
+        ("zener_follower", "Series resistance", 1105.0),
+        ("zener_follower", "Loss in the resistor", 0.1327),
+        ("zener_follower", "Rating of the Zener diode", 0.09677),
         ("follower_regulator", "Output capacitor", 20e-6),
         // 1/(2π * 22 µF * (25.9 mV / 5 mA + 147 Ω / 120)); the crossover half of it, over 2.55 kΩ.
         ("follower_regulator", "Pole at the output at the least load", 1129.0),
         ("follower_regulator", "Compensation capacitor", 110.5e-9),
-        ("follower_regulator", "Loss in the transistor", 3.75),
+        ("follower_regulator", "Loss in the transistor", 3.665),
         ("low_dropout", "Output capacitor", 100e-6),
-        ("low_dropout", "Loss in the transistor", 0.4898),
-        ("low_dropout", "Dropout margin at the lowest line", 0.632),
+        ("low_dropout", "Loss in the transistor", 0.6754),
+        ("low_dropout", "Dropout margin at the lowest line", 1.415),
         ("split_load", "Load resistance", 150.0),
     ];
     let supplies = every_supply();
+    let mut wrong = Vec::new();
     for (form, title, by_hand) in table {
         let has = |s: &&circuit::Supply| s.stages.iter().any(|stage| stage.form.as_deref() == Some(form));
         let supply = supplies.iter().find(has).unwrap_or_else(|| panic!("no chain with {form}"));
         let stage = supply.stages.iter().find(|s| s.form.as_deref() == Some(form)).unwrap();
         let found = result(&size(supply, &stage.id, &stage.choices).unwrap(), title);
-        assert!((found / by_hand - 1.0).abs() < 2e-3, "{form}, {title}: {found} for {by_hand}");
+        if (found / by_hand - 1.0).abs() > 2e-3 {
+            wrong.push(format!("{form}, {title}: {found} for {by_hand}"));
+        }
     }
+    assert!(wrong.is_empty(), "{wrong:#?}");
     // A MOSFET follower at 4 mA has 4 mA / 60 mV at most, on 22 µF: 66.7 mS/(2π * 22 µF).
     let mosfet = supplies.iter().flat_map(|s| s.stages.iter().map(move |stage| (s, stage)));
     let (supply, stage) =

@@ -85,6 +85,7 @@ pub(super) const SILICON: Silicon = Silicon;
 const SATURATION: f64 = 5e-9;
 const EMISSION: f64 = 1.8;
 const RESISTANCE: f64 = 0.06;
+const CAPACITANCE: f64 = 25e-12;
 
 /// Usual ratings (common practice).
 const REVERSE_RATINGS: &[f64] = &[50.0, 100.0, 200.0, 400.0, 600.0, 800.0, 1000.0, 1200.0, 1600.0];
@@ -121,6 +122,7 @@ fn diodes(d: &mut Draft<'_>, roles: &[&'static str], ac: &Ac, (reverse, origin):
         d.set(role, "saturation_current", SATURATION * rating);
         d.set(role, "emission", EMISSION);
         d.set(role, "series_resistance", RESISTANCE / rating);
+        d.set(role, "capacitance", CAPACITANCE * rating);
         d.rates(role, "reverse_voltage", bears);
         d.rates(role, "current", rating);
     }

@@ -167,3 +167,19 @@ pub fn every_supply() -> Vec<Supply> {
     let two = chain(&stated(mains(), vec![output("rail", "12", "200m")]), &["mains", "two_secondaries", "bridge"]);
     [mains_supplies(), direct_supplies(), several_wires(), vec![branched, two], chosen()].concat()
 }
+
+/// Numbers that look random and are the same every time (Steele et al., OOPSLA 2014: splitmix64).
+pub struct Random(pub u64);
+
+impl Random {
+    pub fn next(&mut self) -> f64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        ((z ^ (z >> 31)) >> 11) as f64 / (1u64 << 53) as f64
+    }
+    pub fn within(&mut self, low: f64, high: f64) -> f64 {
+        low * (high / low).powf(self.next())
+    }
+}

@@ -79,7 +79,7 @@ fn edits_are_kept_in_words_and_taken_back() {
 
     let (_, revisions) = client.get(&format!("/api/supplies/{id}/revisions"));
     let said: Vec<&Value> = revisions.as_array().unwrap().iter().map(|r| &r["changes"]).collect();
-    assert_eq!(said, [&json!(["study So far: reservoir capacitor added"]), &json!(["R4 added"]), &json!(["created"])]);
+    assert_eq!(said, [&json!(["study So far: reservoir capacitor added"]), &json!(["R5 added"]), &json!(["created"])]);
     let (_, restored) = client.post(&format!("/api/supplies/{id}/revisions/1/restore"), &json!({ "revision": 3 }));
     assert_eq!((&restored["revision"], &restored["document"]), (&json!(4), &made["document"]));
     assert_eq!(client.post(&format!("/api/supplies/{id}/revisions/9/restore"), &json!({ "revision": 4 })).0, 404);
