@@ -220,3 +220,22 @@ proptest! {
         }
     }
 }
+
+/// A part that its form did not have when a stage was sized comes with sizing it again; one taken out by hand does not.
+#[test]
+fn sizing_again_adds_what_is_new_in_a_form() {
+    let whole = regulated();
+    let without = |supply: &Supply| {
+        let mut without = supply.clone();
+        without.parts.retain(|p| p.role.as_deref() != Some("core_loss"));
+        without
+    };
+    let mut older = without(&whole);
+    older.stages.iter_mut().for_each(|s| s.sized.retain(|key, _| !key.starts_with("core_loss.")));
+    let again = done(&older, Edit::SizeAll);
+    let loss = |s: &Supply| s.parts.iter().find(|p| p.role.as_deref() == Some("core_loss")).cloned();
+    let (made, was) = (loss(&again).unwrap(), loss(&whole).unwrap());
+    assert_eq!((&made.pins, &made.parameters, &made.stage, made.at), (&was.pins, &was.parameters, &was.stage, was.at));
+    assert_eq!((again.parts.len(), errors(&again)), (whole.parts.len(), vec![]));
+    assert!(loss(&done(&without(&whole), Edit::SizeAll)).is_none());
+}

@@ -179,9 +179,40 @@ pub(super) fn resize(
             }
         }
     }
+    draw_new(supply, &stage, &draft, layout::origin(path, &stage));
     supply.stages[at].sized = sized(&draft);
     supply.stages[at].choices = ask.choices.clone();
     Ok(())
+}
+
+/// Adds the parts a form did not have yet when the stage was last sized. One that it had and that is gone was taken
+/// out by hand.
+fn draw_new(supply: &mut Supply, stage: &Stage, draft: &Draft<'_>, origin: Origin) {
+    let had =
+        |role: &str| stage.sized.keys().any(|key| key.strip_prefix(role).is_some_and(|rest| rest.starts_with('.')));
+    let role = |role: &str| supply.parts.iter().find(|p| is_role(p, stage, role));
+    let mut own: BTreeMap<&'static str, String> = BTreeMap::new();
+    for (sketch, part) in draft.parts.iter().filter_map(|s| Some((s, role(s.role)?))) {
+        for (net, pin) in sketch.nets.iter().zip(sketch.kind.kind().pins) {
+            if let (Net::Own(wish), Some(name)) = (net, part.pins.get(pin.id)) {
+                own.entry(wish).or_insert_with(|| name.clone());
+            }
+        }
+    }
+    // What sizing wrote nothing for leaves no trace of having been there.
+    let new = |role: &str| draft.parts.iter().any(|s| s.role == role && !s.parameters.is_empty()) && !had(role);
+    let missing = |part: &Part| {
+        let joined = !stage.sized.is_empty() && part.pins.values().all(|net| !net.is_empty());
+        joined && part.role.as_deref().is_some_and(|r| new(r) && role(r).is_none())
+    };
+    let inlet = supply.inlet(stage).cloned();
+    let mut names = Names::new(supply);
+    let kept = draft.parts.iter().filter_map(|s| Some((s.role, role(s.role)?.id.clone()))).collect();
+    let drawn = parts(draft, &stage.id, inlet.as_ref(), &own, origin, &mut names, &kept);
+    let fresh: Vec<Part> = drawn.into_iter().filter(missing).collect();
+    let behind =
+        supply.parts.iter().rposition(|p| p.stage.as_ref() == Some(&stage.id)).map_or(supply.parts.len(), |i| i + 1);
+    supply.parts.splice(behind..behind, fresh);
 }
 
 pub(super) fn replace(supply: &mut Supply, stage: &str, form_id: &str) -> Result<(), ComposeError> {
