@@ -73,6 +73,9 @@ fn what_is_not_there_is_named() {
     assert!(code == 2 && error.contains("missing.json"), "{error}");
 }
 
+/// What is done to a document.
+type Change<'a> = &'a dyn Fn(&mut Value);
+
 /// The tide gauge's document, changed, as a file that is there as long as the folder is.
 fn changed(folder: &Path, change: impl Fn(&mut Value)) -> std::path::PathBuf {
     let mut document: Value = serde_json::from_str(include_str!("../../../demo/tide-gauge-mains-supply.json")).unwrap();
@@ -94,7 +97,7 @@ fn bad_documents_are_refused_by_every_command_in_text_and_json() {
     let out = folder.path().join("traces");
     let pulse = json!({ "id": "V2", "kind": "pulse_source", "pins": { "plus": "bus", "minus": "gnd" },
         "parameters": { "width": "7m", "period": "5m" } });
-    let cases: [(&str, &dyn Fn(&mut Value)); 8] = [
+    let cases: [(&str, Change<'_>); 8] = [
         ("longer than its period", &|d| d["parts"].as_array_mut().unwrap().push(pulse.clone())),
         ("letters, digits", &|d| d["studies"][0]["id"] = "../x".into()),
         ("cannot name a net", &|d| d["parts"][8]["pins"]["a"] = "b\u{7}us".into()),
