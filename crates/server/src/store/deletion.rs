@@ -209,8 +209,15 @@ async fn end(
 ) -> Result<usize> {
     let waiting = runs::state.eq(RunState::Queued.name());
     let state = diesel::dsl::case_when(waiting, RunState::Stopped.name().into_sql::<Text>()).otherwise(runs::state);
+    let ended =
+        diesel::dsl::case_when(waiting, Some(now).into_sql::<Nullable<Timestamptz>>()).otherwise(runs::finished_at);
     Ok(chosen
-        .set((runs::deleted_at.eq(now), runs::stop_requested.eq(true), runs::state.eq(state)))
+        .set((
+            runs::deleted_at.eq(now),
+            runs::stop_requested.eq(true),
+            runs::state.eq(state),
+            runs::finished_at.eq(ended),
+        ))
         .execute(connection)
         .await?)
 }

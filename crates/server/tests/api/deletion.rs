@@ -130,6 +130,16 @@ fn a_run_that_goes_on_is_stopped_by_deleting_it() {
 }
 
 #[test]
+fn a_run_that_waits_is_ended_by_deleting_it() {
+    let (_server, client) = serve(&database(), &["--no-worker"]);
+    let run = client.start(&client.demo());
+    assert_eq!(client.delete(&format!("/api/runs/{run}")), 204);
+    assert_eq!(client.post(&format!("/api/runs/{run}/undelete"), &json!({})).0, 204);
+    let (_, back) = client.get(&format!("/api/runs/{run}"));
+    assert!(back["state"] == "stopped" && back["finished_at"].is_string(), "{back}");
+}
+
+#[test]
 fn only_what_decides_the_numbers_makes_them_old() {
     let (_server, client) = serve(&database(), &[]);
     let supply = client.demo();
