@@ -55,8 +55,7 @@ fn demo() -> Result<()> {
     install::node()?;
     build_interface()?;
     step("Building the server");
-    // Of the whole workspace, so that most of what is built serves the tests too.
-    cargo(&["build", "--workspace", "--bin", "mellow-coil"])?;
+    cargo(&["build", "--package", "mellow-server", "--bin", "mellow-coil"])?;
     step("Starting PostgreSQL");
     let postgres = Postgres::lasting()?;
     Server::prepare(&postgres.url(), &["--run"])?;
@@ -82,7 +81,6 @@ fn test() -> Result<()> {
     cargo(&["test", "--workspace"])
 }
 
-/// Builds programs and tests with the features the tests use, so that nothing is built twice.
 const BUILD_ALL: [&str; 3] = ["test", "--workspace", "--no-run"];
 
 fn bench() -> Result<()> {
@@ -109,6 +107,7 @@ fn lint() -> Result<()> {
     install::node()?;
     step("Rust: format, lints, documentation");
     cargo(&["fmt", "--all", "--check"])?;
+    xtask::features::check()?;
     build_interface()?;
     cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
     in_folder(

@@ -8,6 +8,8 @@ pub(crate) struct Ac {
     pub(crate) frequency: f64,
     /// Open-circuit voltage, RMS, V: lowest, nominal and highest.
     pub(crate) emf: [f64; 3],
+    /// What it was sized for, RMS, V: the nominal one, wherever the line is.
+    pub(crate) rated: f64,
     /// Resistance of the source, Ω.
     pub(crate) resistance: f64,
 }
@@ -27,6 +29,8 @@ pub(crate) struct Dc {
     pub(crate) nominal: f64,
     /// Highest voltage at highest line without load, V.
     pub(crate) highest: f64,
+    /// Highest it can rise to when the source is switched on at the highest line, V.
+    pub(crate) surge: f64,
     /// Ripple at full load, peak to peak, V.
     pub(crate) ripple: f64,
     /// Frequency of the ripple, Hz; 0 for none.
@@ -38,13 +42,14 @@ pub(crate) struct Dc {
 impl Dc {
     /// A voltage that does not move.
     pub(crate) fn steady(lowest: f64, nominal: f64, highest: f64) -> Self {
-        Dc { lowest, nominal, highest, ripple: 0.0, frequency: 0.0, pulses: None }
+        Dc { lowest, nominal, highest, surge: highest, ripple: 0.0, frequency: 0.0, pulses: None }
     }
 
     /// What diodes make of a sine, before any reservoir: at its peaks.
     pub(crate) fn pulsating(pulses: Pulses) -> Self {
         let [lowest, nominal, highest] = pulses.emf.map(|emf| pulses.peak(emf));
-        Dc { lowest, nominal, highest, ripple: nominal, frequency: pulses.pulse_frequency(), pulses: Some(pulses) }
+        let frequency = pulses.pulse_frequency();
+        Dc { ripple: nominal, frequency, pulses: Some(pulses), ..Dc::steady(lowest, nominal, highest) }
     }
 }
 
@@ -75,4 +80,15 @@ impl Delivered {
             _ => None,
         }
     }
+}
+
+/// How a rectifier looks to the reservoir behind and to the winding before it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Rectifies {
+    /// Diodes in the path; a switched transistor counts for what its drop is beside a diode's.
+    pub(crate) diodes: f64,
+    /// Pulses per period.
+    pub(crate) pulses: f64,
+    /// Whether two of them in series make the voltage.
+    pub(crate) halves: bool,
 }

@@ -1,6 +1,6 @@
 //! What a form says when it is asked to design its stage: parts, joints, and how it came to the values.
 
-use crate::delivered::Delivered;
+use crate::delivered::{Delivered, Rectifies};
 use crate::forms::Form;
 use crate::rectified::Load;
 use circuit::expression::evaluate;
@@ -13,14 +13,16 @@ use std::collections::BTreeMap;
 /// What a form is asked.
 #[derive(Clone, Debug)]
 pub(crate) struct Ask {
-    /// What feeds the supply.
+    /// What feeds the supply, where the line is.
     pub(crate) source: Source,
+    /// Its nominal voltage, V.
+    pub(crate) rated: f64,
     /// What the stage before delivers; none for a source.
     pub(crate) before: Option<Delivered>,
     /// What the stages behind need, positive rail and negative rail.
     pub(crate) wanted: Wanted,
-    /// The rectifier behind, if it is known: diodes in the path and pulses per period.
-    pub(crate) rectifier: Option<(f64, f64)>,
+    /// The rectifier behind, if it is known.
+    pub(crate) rectifier: Option<Rectifies>,
     /// What was chosen by hand, as typed.
     pub(crate) choices: BTreeMap<String, String>,
     /// The outputs of the supply.
@@ -128,6 +130,8 @@ pub struct Promise {
     pub value: f64,
     /// Its unit.
     pub unit: Unit,
+    /// Whether it is a bound, which holds from switching on; else a value that is found once the supply is settled.
+    pub at_most: bool,
 }
 
 /// A net as a form names it.
@@ -166,10 +170,34 @@ pub(crate) struct Draft<'a> {
     pub(crate) grounded: Vec<usize>,
     /// Grid squares the stage takes from left to right.
     pub(crate) width: i32,
-    /// Current drawn at nominal line, where it follows from what the stage gets, A.
-    pub(crate) draws: Option<f64>,
-    /// How that changes with the voltage, S.
-    pub(crate) conducts: Option<f64>,
+    /// What is drawn of the positive and of the negative rail, where it follows from what the stage gets.
+    pub(crate) drawn: [Drawn; 2],
+}
+
+/// What a stage draws of a rail at nominal line, as far as it is known.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(crate) struct Drawn {
+    /// Current, A.
+    pub(crate) current: Option<f64>,
+    /// How it changes with the voltage, S.
+    pub(crate) conductance: Option<f64>,
+}
+
+impl Drawn {
+    fn over(self, wanted: RailWanted) -> RailWanted {
+        RailWanted {
+            current: self.current.unwrap_or(wanted.current),
+            conductance: self.conductance.unwrap_or(wanted.conductance),
+            ..wanted
+        }
+    }
+}
+
+impl Wanted {
+    /// What is needed, with what is drawn where that is known.
+    pub(crate) fn drawn(self, [plus, minus]: [Drawn; 2]) -> Self {
+        Wanted { plus: plus.over(self.plus), minus: minus.over(self.minus) }
+    }
 }
 
 /// Which preferred value is taken.
@@ -193,8 +221,7 @@ impl<'a> Draft<'a> {
             joints: Vec::new(),
             grounded: Vec::new(),
             width: 0,
-            draws: None,
-            conducts: None,
+            drawn: [Drawn::default(); 2],
         };
         (form.design)(&mut draft);
         draft
@@ -398,7 +425,16 @@ impl<'a> Draft<'a> {
 
     /// Promises a number.
     pub(crate) fn promise(&mut self, title: &str, measure: ReadingMeasure, signal: &str, value: f64, unit: Unit) {
-        self.promises.push(Promise { title: title.to_owned(), measure, signal: signal.to_owned(), value, unit });
+        let (title, signal) = (title.to_owned(), signal.to_owned());
+        self.promises.push(Promise { title, measure, signal, value, unit, at_most: false });
+    }
+
+    /// Promises that a voltage never rises above a bound, from switching on, V.
+    pub(crate) fn never_above(&mut self, signal: &str, value: f64) {
+        self.promise("Highest, switching on included", ReadingMeasure::Max, signal, value, Unit::Volt);
+        if let Some(promise) = self.promises.last_mut() {
+            promise.at_most = true;
+        }
     }
 }
 

@@ -4,8 +4,8 @@ use crate::defaults::too_short;
 use crate::delivered::Dc;
 use crate::draft::Draft;
 use crate::path::{ASSUMED_LOAD, Path};
-use crate::proposal::{formed, settled_promises};
-use crate::stress::Promised;
+use crate::proposal::formed;
+use crate::stress::exceeded;
 use circuit::{Finding, Output, Place, Stage, StageKind, Supply};
 use quantity::{Unit, show};
 
@@ -20,17 +20,14 @@ pub fn check(supply: &Supply) -> Vec<Finding> {
     let formed = supply.stages.iter().filter(|s| !s.bypassed).filter_map(|stage| Some((stage, formed(stage).ok()?)));
     let mut findings = Vec::new();
     findings.extend(nothing_stated(supply, &path));
-    let mut of_stages = Vec::new();
     for (stage, form) in formed {
         let ask = path.ask_of(stage, form, &stage.choices);
-        let draft = Draft::of(form, &ask);
-        findings.extend(draft.warnings.iter().map(|message| finding(stage, message)));
-        of_stages.push((stage, settled_promises(supply, stage, &draft)));
+        findings.extend(Draft::of(form, &ask).warnings.iter().map(|message| finding(stage, message)));
     }
     findings.extend(
         path.unregulated().into_iter().flat_map(|(stage, output, dc)| not_held(stage, output, dc, path.rise())),
     );
-    findings.extend(Promised { supply, of_stages }.exceeded());
+    findings.extend(exceeded(supply));
     findings.extend(too_short(supply));
     findings
 }

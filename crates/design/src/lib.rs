@@ -34,6 +34,6 @@ pub use defaults::{StudyDefault, studies_for};
 pub use draft::{Choice, Promise, Step};
 pub use findings::check;
 pub use forms::{FORMS, Form, form};
-pub use path::Place;
-pub use proposal::{Proposal, ProposedPart, propose, size};
+pub use path::{Line, Place};
+pub use proposal::{Proposal, ProposedPart, promised, propose, size};
 pub use templates::{TEMPLATES, Template};

@@ -1,10 +1,10 @@
 //! The power path as a tree, walked to find what each stage gets and what it must give.
 
-use crate::delivered::{Dc, Delivered};
-use crate::draft::{Ask, Draft, RailWanted, Wanted};
-use crate::forms::{Form, Needs, Rectifies, form};
+use crate::delivered::{Dc, Delivered, Rectifies};
+use crate::draft::{Ask, Draft, Drawn, RailWanted, Wanted};
+use crate::forms::{Form, Needs, form};
 use crate::proposal::by_hand;
-use circuit::{Output, Source, SourceKind, Stage, StageKind, Supply, demands, parameter_in};
+use circuit::{Output, Part, Source, SourceKind, Stage, StageKind, Supply, demands, parameter_in};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -28,6 +28,18 @@ const REGULATED: f64 = 0.1;
 /// Current that stages are sized for as long as nothing states or draws one, A.
 pub(crate) const ASSUMED_LOAD: f64 = 0.1;
 
+/// Where in its range the source's voltage is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Line {
+    Lowest,
+    Nominal,
+    Highest,
+}
+
+/// Parameters of a source that follow the line.
+const OF_LINE: [&str; 3] = ["amplitude", "voltage", "high"];
+
 /// Rounds in which what stages draw and what is delivered to them find each other.
 const ROUNDS: usize = 24;
 
@@ -35,16 +47,18 @@ const ROUNDS: usize = 24;
 pub(crate) struct Path<'a> {
     pub(crate) supply: &'a Supply,
     source: Source,
+    rated: f64,
     outputs: Vec<Output>,
     /// What each stage delivers at its joints.
     delivered: BTreeMap<&'a str, Vec<Delivered>>,
-    /// Current a stage draws at nominal line, A, and how it changes with the voltage, S, where that
-    /// follows from what it gets.
-    drawn: BTreeMap<&'a str, (Option<f64>, Option<f64>)>,
+    /// What a stage draws of each rail at nominal line, where that follows from what it gets.
+    drawn: BTreeMap<&'a str, [Drawn; 2]>,
     /// Values set by hand in each stage, by role and parameter, SI.
     by_hand: BTreeMap<&'a str, BTreeMap<String, f64>>,
     /// Preferred values that stay as they were taken, by stage and number of the step.
     kept: BTreeMap<&'a str, BTreeMap<usize, f64>>,
+    /// What each stage chose at the nominal line, if that stays.
+    chosen: BTreeMap<&'a str, BTreeMap<String, String>>,
 }
 
 impl<'a> Path<'a> {
@@ -55,34 +69,65 @@ impl<'a> Path<'a> {
         let mut path = Path {
             supply,
             source,
+            rated: source.nominal,
             outputs,
             delivered: BTreeMap::new(),
             drawn: BTreeMap::new(),
-            by_hand: set_by_hand(supply),
+            by_hand: values(supply, by_hand),
             kept: BTreeMap::new(),
+            chosen: BTreeMap::new(),
         };
+        path.settle();
+        path
+    }
+
+    /// The same parts at another line, as if it were the nominal one: what sizing chose stays.
+    pub(crate) fn at(supply: &'a Supply, line: Line) -> Self {
+        let mut path = Path::new(supply);
+        let voltage = match line {
+            Line::Nominal => return path,
+            Line::Lowest => path.source.lowest,
+            Line::Highest => path.source.highest,
+        };
+        path.kept = supply.stages.iter().map(|stage| (stage.id.as_str(), path.preferred(stage))).collect();
+        path.chosen = supply.stages.iter().map(|stage| (stage.id.as_str(), path.choices(stage))).collect();
+        path.by_hand = values(supply, |stage, part, role, parameter| {
+            let follows = stage.kind == StageKind::Source && OF_LINE.contains(&parameter);
+            by_hand(stage, part, role, parameter)
+                || (!follows && stage.sized.contains_key(&format!("{role}.{parameter}")))
+        });
+        path.source = Source { lowest: voltage, nominal: voltage, highest: voltage, ..path.source };
+        path.settle();
+        path
+    }
+
+    /// Finds what each stage delivers and draws.
+    fn settle(&mut self) {
+        let supply = self.supply;
         for round in 0..ROUNDS {
             // Voltages and preferred values can chase one another without end, so from here on the values stay.
-            if round == ROUNDS / 2 {
-                path.kept = supply.stages.iter().map(|stage| (stage.id.as_str(), path.preferred(stage))).collect();
+            if round == ROUNDS / 2 && self.kept.is_empty() {
+                self.kept = supply.stages.iter().map(|stage| (stage.id.as_str(), self.preferred(stage))).collect();
             }
-            let before = path.drawn.clone();
+            let before = self.drawn.clone();
             // Stages stand behind those that feed them, so one walk delivers all the way.
             for stage in &supply.stages {
-                path.walk(stage);
+                self.walk(stage);
             }
-            if path.drawn == before {
+            if self.drawn == before {
                 break;
             }
             // What is drawn follows the voltage, and the voltage what is drawn; half of each step keeps the
             // two from chasing one another.
-            for (stage, (now, _)) in &mut path.drawn {
-                if let (Some(now), Some((Some(then), _))) = (now, before.get(stage)) {
-                    *now = 0.5 * (*now + then);
+            for (stage, rails) in &mut self.drawn {
+                let then = before.get(stage).copied().unwrap_or_default();
+                for (now, then) in rails.iter_mut().zip(then) {
+                    if let (Some(now), Some(then)) = (&mut now.current, then.current) {
+                        *now = 0.5 * (*now + then);
+                    }
                 }
             }
         }
-        path
     }
 
     fn walk(&mut self, stage: &'a Stage) {
@@ -95,7 +140,7 @@ impl<'a> Path<'a> {
         };
         let ask = self.ask_of(stage, form, &stage.choices);
         let draft = Draft::of(form, &ask);
-        let (joints, drawn) = (draft.joints.iter().map(|j| j.2).collect(), (draft.draws, draft.conducts));
+        let (joints, drawn) = (draft.joints.iter().map(|j| j.2).collect(), draft.drawn);
         self.delivered.insert(&stage.id, joints);
         self.drawn.insert(&stage.id, drawn);
     }
@@ -106,6 +151,16 @@ impl<'a> Path<'a> {
         let ask = self.ask_of(stage, form, &stage.choices);
         let steps = Draft::of(form, &ask).steps;
         steps.into_iter().enumerate().filter_map(|(number, step)| Some((number, step.taken?))).collect()
+    }
+
+    /// What a stage chooses now, by hand or by itself.
+    fn choices(&self, stage: &Stage) -> BTreeMap<String, String> {
+        let mut choices = stage.choices.clone();
+        if let Some(form) = working(stage) {
+            let ask = self.ask_of(stage, form, &stage.choices);
+            choices.extend(Draft::of(form, &ask).choices.into_iter().map(|c| (c.id.to_owned(), c.value)));
+        }
+        choices
     }
 
     fn behind<'s>(&'s self, stage: &'s str) -> impl Iterator<Item = &'s Stage> {
@@ -169,14 +224,11 @@ impl<'a> Path<'a> {
 
     fn wanted_by(&self, stage: &Stage) -> Wanted {
         let behind = self.wanted_behind(&stage.id);
-        let mut wanted = match working(stage) {
+        let wanted = match working(stage) {
             Some(form) => self.needs(form, &stage.choices, behind),
             None => behind,
         };
-        let (current, conductance) = self.drawn.get(stage.id.as_str()).copied().unwrap_or_default();
-        wanted.plus.current = current.unwrap_or(wanted.plus.current);
-        wanted.plus.conductance = conductance.unwrap_or(wanted.plus.conductance);
-        wanted
+        wanted.drawn(self.drawn.get(stage.id.as_str()).copied().unwrap_or_default())
     }
 
     /// What outputs that no stage serves yet will need.
@@ -225,9 +277,10 @@ impl<'a> Path<'a> {
         }
         Ask {
             source: self.source,
+            rated: self.rated,
             before: self.delivered(place),
             wanted,
-            rectifier: rectifier.map(|r| (r.diodes, r.pulses)),
+            rectifier,
             choices: choices.clone(),
             outputs: self.outputs.clone(),
             by_hand: BTreeMap::new(),
@@ -242,6 +295,7 @@ impl<'a> Path<'a> {
         let by_hand = self.by_hand.get(stage.id.as_str()).cloned().unwrap_or_default();
         // What was taken under other choices says nothing.
         let kept = self.kept.get(stage.id.as_str()).filter(|_| *choices == stage.choices).cloned().unwrap_or_default();
+        let choices = self.chosen.get(stage.id.as_str()).unwrap_or(choices);
         Ask { by_hand, kept, ..self.ask(&place, form, choices, &behind) }
     }
 
@@ -302,15 +356,18 @@ fn working(stage: &Stage) -> Option<&'static Form> {
     stage.form.as_deref().filter(|_| !stage.bypassed).and_then(form)
 }
 
-/// Parameters of parts that differ from what sizing wrote, stage by stage; choices among words are left out.
-fn set_by_hand(supply: &Supply) -> BTreeMap<&str, BTreeMap<String, f64>> {
+/// Numbers among the parameters of the parts of stages, those that are wanted, stage by stage.
+fn values(
+    supply: &Supply,
+    wanted: impl Fn(&Stage, &Part, &str, &str) -> bool,
+) -> BTreeMap<&str, BTreeMap<String, f64>> {
     let mut found: BTreeMap<&str, BTreeMap<String, f64>> = BTreeMap::new();
     for part in &supply.parts {
         let (Some(stage), Some(role)) = (part.stage.as_deref().and_then(|id| supply.stage(id)), &part.role) else {
             continue;
         };
         for parameter in part.kind.kind().parameters {
-            if by_hand(stage, part, role, parameter.id)
+            if wanted(stage, part, role, parameter.id)
                 && let Some(value) = parameter_in(supply, part, parameter.id)
             {
                 found.entry(&stage.id).or_default().insert(format!("{role}.{}", parameter.id), value);

@@ -2,7 +2,7 @@
 
 use crate::draft::{Choice, Draft, Net, Promise, Step};
 use crate::forms::form;
-use crate::path::{NEGATIVE, OUTPUT, Path, Place};
+use crate::path::{Line, NEGATIVE, OUTPUT, Path, Place};
 use crate::{ComposeError, Form};
 use circuit::{GND, Joint, JointKind, KindId, Stage, StageKind, Supply};
 use schemars::JsonSchema;
@@ -105,8 +105,22 @@ pub fn size(supply: &Supply, stage: &str, choices: &BTreeMap<String, String>) ->
     Ok(Proposal { form: form.id, title: stage.title.clone(), choices, steps, promises, warnings, parts })
 }
 
+/// What the composed stages of a supply promise of a run at full load, the line being where it is said; bypassed
+/// ones promise nothing.
+pub fn promised(supply: &Supply, line: Line) -> Vec<(&Stage, Vec<Promise>)> {
+    let path = Path::at(supply, line);
+    let mut found = Vec::new();
+    for stage in supply.stages.iter().filter(|s| !s.bypassed) {
+        if let Ok(form) = formed(stage) {
+            let ask = path.ask_of(stage, form, &stage.choices);
+            found.push((stage, settled_promises(supply, stage, &Draft::of(form, &ask))));
+        }
+    }
+    found
+}
+
 /// What a stage's draft promises, of the parts and nets the supply has.
-pub(crate) fn settled_promises(supply: &Supply, stage: &Stage, draft: &Draft<'_>) -> Vec<Promise> {
+fn settled_promises(supply: &Supply, stage: &Stage, draft: &Draft<'_>) -> Vec<Promise> {
     let nets = role_names(&draft.joints, stage);
     let settled = |p: &Promise| Promise { signal: named(&p.signal, supply, stage, &nets), ..p.clone() };
     draft.promises.iter().map(settled).collect()

@@ -128,7 +128,7 @@ fn repeating(peak: f64, leaves: impl Fn(f64) -> f64) -> f64 {
 
 /// States remembered by each thread: sizing asks for the same one many times over while stages find each
 /// other, and again with every edit elsewhere.
-const REMEMBERED: usize = 512;
+const REMEMBERED: usize = 2048;
 
 thread_local! {
     static KNOWN: RefCell<HashMap<[u64; 12], Settled>> = RefCell::default();

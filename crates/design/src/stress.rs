@@ -1,28 +1,68 @@
-//! Ratings held against what sizing promises at nominal line and full load.
+//! Ratings held against what sizing promises at full load, from the lowest line to the highest.
 
 use crate::draft::Promise;
+use crate::path::Line;
+use crate::proposal::promised;
 use circuit::kinds::{KindId, Rating, Stress};
-use circuit::{Finding, GND, Part, Place, ReadingMeasure, Stage, Supply, number_in, parameter_in};
+use circuit::{Finding, GND, Part, Place, ReadingMeasure, Stage, Supply, demands, number_in, parameter_in};
 use quantity::{Unit, show};
 
 /// Part of a Zener diode's voltage from which on a net is held above it.
 const ABOVE: f64 = 1.05;
 
-/// What the stages of a supply promise.
-pub(crate) struct Promised<'a> {
-    pub(crate) supply: &'a Supply,
-    pub(crate) of_stages: Vec<(&'a Stage, Vec<Promise>)>,
+/// A warning for every part whose rating is exceeded at some line by what the stages promise, and for every Zener
+/// diode that nothing spares. A promise made of one part of a stage holds for the others of its kind there, for they
+/// share its work. Of other parts that much is known as follows from the voltage across them.
+pub(crate) fn exceeded(supply: &Supply) -> Vec<Finding> {
+    let nominal = Promised::new(supply, Line::Nominal);
+    let varies = demands(supply).0.is_some_and(|s| s.lowest < s.highest);
+    let others = [Line::Lowest, Line::Highest].into_iter().filter(|_| varies).map(|line| Promised::new(supply, line));
+    let lines: Vec<Promised<'_>> = std::iter::once(nominal).chain(others).collect();
+    let looked_at = |part: &&Part| !supply.stages.iter().any(|s| s.bypassed && part.stage.as_ref() == Some(&s.id));
+    let mut findings = Vec::new();
+    for part in supply.parts.iter().filter(looked_at) {
+        for (name, text) in &part.ratings {
+            let Some(rating) = part.kind.kind().rating(name) else { continue };
+            let Some(allowed) = number_in(supply, text, rating.unit) else { continue };
+            let stresses = lines.iter().filter_map(|promised| Some((promised.stress(part, rating)?, promised.line)));
+            if let Some((stress, line)) = stresses.max_by(|a, b| a.0.total_cmp(&b.0))
+                && stress > allowed * (1.0 + 1e-9)
+            {
+                findings.push(beyond(part, rating, stress, allowed, line));
+            }
+        }
+        findings.extend(lines[0].unlimited(part));
+    }
+    findings
 }
 
-impl Promised<'_> {
-    /// A warning for every part whose rating is exceeded by what the stages promise. A promise made of one
-    /// part of a stage holds for the others of its kind there, for they share its work. Of other parts that
-    /// much is known as follows from the voltage across them.
-    pub(crate) fn exceeded(&self) -> Vec<Finding> {
-        let looked_at =
-            |part: &&Part| !self.supply.stages.iter().any(|s| s.bypassed && part.stage.as_ref() == Some(&s.id));
-        let parts = self.supply.parts.iter().filter(looked_at);
-        parts.flat_map(|part| self.of_part(part).into_iter().chain(self.unlimited(part))).collect()
+fn beyond(part: &Part, rating: &Rating, stress: f64, allowed: f64, line: Line) -> Finding {
+    let line = match line {
+        Line::Lowest => "the lowest line",
+        Line::Nominal => "nominal line",
+        Line::Highest => "the highest line",
+    };
+    let message = format!(
+        "{} of {} is {} at {line} and full load, rated {}",
+        rating.name,
+        part.id,
+        show(stress, rating.unit, 3),
+        show(allowed, rating.unit, 3)
+    );
+    let remedy = "Take a part of a higher rating from the catalogue, or let it bear less";
+    Finding::warning("rating-exceeded", Place::Part { part: part.id.clone() }, message, remedy)
+}
+
+/// What the stages of a supply promise at a line.
+struct Promised<'a> {
+    supply: &'a Supply,
+    line: Line,
+    of_stages: Vec<(&'a Stage, Vec<Promise>)>,
+}
+
+impl<'a> Promised<'a> {
+    fn new(supply: &'a Supply, line: Line) -> Self {
+        Promised { supply, line, of_stages: promised(supply, line) }
     }
 
     /// A Zener diode on a net that another stage holds at more than its voltage.
@@ -45,23 +85,9 @@ impl Promised<'_> {
         (held > ABOVE * breakdown).then(|| Finding::warning("zener-unlimited", place, message, remedy))
     }
 
-    fn of_part(&self, part: &Part) -> Vec<Finding> {
-        let found = part.ratings.iter().filter_map(|(name, text)| {
-            let rating = part.kind.kind().rating(name)?;
-            let allowed = number_in(self.supply, text, rating.unit)?;
-            let stress = self.by_sizing(part, rating).or_else(|| self.by_voltage(part, rating))?;
-            let message = format!(
-                "{} of {} is {} at nominal line and full load, rated {}",
-                rating.name,
-                part.id,
-                show(stress, rating.unit, 3),
-                show(allowed, rating.unit, 3)
-            );
-            let remedy = "Take a part of a higher rating from the catalogue, or let it bear less";
-            let place = Place::Part { part: part.id.clone() };
-            (stress > allowed * (1.0 + 1e-9)).then(|| Finding::warning("rating-exceeded", place, message, remedy))
-        });
-        found.collect()
+    /// What a part has to bear, in the rating's unit, as far as it is known.
+    fn stress(&self, part: &Part, rating: &Rating) -> Option<f64> {
+        self.by_sizing(part, rating).or_else(|| self.by_voltage(part, rating))
     }
 
     /// The largest stress its stage promises of a part, in the rating's unit.

@@ -252,7 +252,7 @@ fn a_swapped_part_keeps_its_nets_and_is_held_to_its_ratings() {
     assert_eq!(rated("10", "400m"), [""; 0]);
     let found = rated("6.3", "250m");
     assert!(
-        found.len() == 2 && found[0].contains(" is 9\u{2009}V ") && found[1].contains(" is 368\u{2009}mW "),
+        found.len() == 2 && found[0].contains(" is 9.45\u{2009}V ") && found[1].contains(" is 368\u{2009}mW "),
         "{found:?}"
     );
     let other = apply(&supply, &swap("C1", "Rectifier diode, 100 V 1 A")).unwrap_err();

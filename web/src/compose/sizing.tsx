@@ -201,6 +201,7 @@ function Expectations({ shown, proposal, onPart }: ExpectationsProps) {
                   {promise.title}
                 </td>
                 <td className="figures py-1 text-right whitespace-nowrap">
+                  {promise.at_most && "at most "}
                   {show(promise.value, promise.unit)}
                 </td>
               </tr>

@@ -1,4 +1,4 @@
-import { useMemo, useRef, useState } from "react";
+import { memo, useMemo, useRef, useState } from "react";
 
 import type { Finding, PartKind, SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
@@ -23,8 +23,15 @@ interface Props {
   editing: Editing;
 }
 
-/** The circuit as the server laid it out, in grid squares, and everything one does to it by hand. */
-export function Drawing({ shown, kinds, findings, selected, stage, onSelect, editing }: Props) {
+/**
+ * The circuit as the server laid it out, in grid squares, and everything one does to it by hand. What a run brings does
+ * not touch it, and what it does to the supply follows from the supply shown alone.
+ */
+export const Drawing = memo(DrawingOf, (a, b) =>
+  (["shown", "kinds", "findings", "selected", "stage"] as const).every((key) => a[key] === b[key]),
+);
+
+function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing }: Props) {
   const { drawing, document: supply } = shown;
   const frame = useRef<HTMLDivElement>(null);
   const viewport = useViewport(frame, drawing, stage);

@@ -35,7 +35,7 @@ export function useEditing(shown: SupplyShown) {
   };
   const store = (document: Supply, revision?: number) => {
     // What went wrong before is no longer what the title bar has to say.
-    if (path.isError) path.reset();
+    path.reset();
     save.mutate({ document, revision }, outcome);
   };
   const remember = (what: string) => {
@@ -63,7 +63,7 @@ export function useEditing(shown: SupplyShown) {
     },
     /** Has the server make a change; answers with the stored supply. */
     compose: async (what: string, edit: Edit | Restoring) => {
-      if (save.isError) save.reset();
+      save.reset();
       const stored = await path.mutateAsync(edit, outcome).catch(() => undefined);
       if (stored) remember(what);
       return stored;

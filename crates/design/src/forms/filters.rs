@@ -55,6 +55,8 @@ pub(super) const CLC: Form = filter(
 const RIPPLE: f64 = 0.1;
 /// ESR of an electrolytic capacitor times its capacitance, s (common practice for mains reservoirs).
 const ESR_TIME: f64 = 60e-6;
+/// Capacitance below which capacitors of filters are film ones, F (common practice).
+const FILM: f64 = 4.7e-6;
 /// Usual voltage ratings of electrolytic capacitors, V.
 const VOLTAGES: &[f64] =
     &[6.3, 10.0, 16.0, 25.0, 35.0, 50.0, 63.0, 80.0, 100.0, 160.0, 200.0, 250.0, 350.0, 400.0, 450.0];
@@ -68,9 +70,9 @@ fn incoming(d: &Draft<'_>) -> Dc {
     d.ask.before.and_then(|b| b.dc()).unwrap_or(Dc::steady(0.0, 0.0, 0.0))
 }
 
-/// ESR of an electrolytic capacitor of a capacitance, F.
+/// ESR of a capacitor of a capacitance, F: an electrolytic one, or a film one where that is usual.
 fn esr(capacitance: f64) -> f64 {
-    (ESR_TIME / capacitance).max(0.01)
+    if capacitance < FILM { 0.01 } else { (ESR_TIME / capacitance).max(0.01) }
 }
 
 /// Sizes one reservoir of a rectified voltage and writes it into the parts; what it makes of the pulses
@@ -110,9 +112,9 @@ fn smooth(d: &mut Draft<'_>, pulses: &Pulses, load: Load, roles: &[&'static str]
     d.step(
         "Voltage it must bear",
         Volt,
-        "sqrt(2) * V_high",
+        "1.2 * sqrt(2) * V_high",
         &[("V_high", pulses.emf[2], Volt)],
-        "highest line, no load",
+        "highest line, no load; a fifth in reserve (common practice)",
     );
     let bears = d.ladder(VOLTAGES, "usual ratings");
     for role in roles {
@@ -138,12 +140,9 @@ fn smooth(d: &mut Draft<'_>, pulses: &Pulses, load: Load, roles: &[&'static str]
 
 fn smoothed(pulses: &Pulses, [low, nominal]: &[Settled; 2]) -> Dc {
     Dc {
-        lowest: low.lowest,
-        nominal: nominal.mean,
-        highest: pulses.peak(pulses.emf[2]),
         ripple: nominal.ripple(),
         frequency: pulses.pulse_frequency(),
-        pulses: None,
+        ..Dc::steady(low.lowest, nominal.mean, pulses.peak(pulses.emf[2]))
     }
 }
 
@@ -220,13 +219,17 @@ pub(super) fn doubled(d: &mut Draft<'_>, half: &Pulses) -> Dc {
     d.promise("Mean voltage", ReadingMeasure::Mean, "{plus}.v", mean, Volt);
     d.promise("Ripple", ReadingMeasure::PeakToPeak, "{plus}.v", crest - valley, Volt);
     Dc {
-        lowest: low,
-        nominal: mean,
-        highest: 2.0 * half.peak(half.emf[2]),
         ripple: crest - valley,
         frequency: 2.0 * half.frequency,
-        pulses: None,
+        ..Dc::steady(low, mean, 2.0 * half.peak(half.emf[2]))
     }
+}
+
+/// Rates a filter's capacitor for the highest voltage that comes, and promises it.
+fn bears(d: &mut Draft<'_>, role: &'static str, surge: f64, origin: &'static str) {
+    d.step("Voltage it must bear", Volt, "1.1 * V_surge", &[("V_surge", surge, Volt)], origin);
+    let rated = d.ladder(VOLTAGES, "usual ratings");
+    d.rates(role, "voltage", rated);
 }
 
 /// Attenuation of a ripple asked for, from what comes in and what is allowed.
@@ -291,8 +294,9 @@ fn rc(d: &mut Draft<'_>) {
         "direct current, and the ripple as a triangle across the resistor",
     );
     d.promise("Loss of the resistor", ReadingMeasure::Mean, "{series}.p", loss, Watt);
-    d.conducts = Some(1.0 / resistance);
+    d.drawn[0].conductance = Some(1.0 / resistance);
     d.promise("Mean voltage", ReadingMeasure::Mean, "{plus}.v", before.nominal - load * resistance, Volt);
+    bears(d, "shunt", before.surge, "highest line, no load; a tenth in reserve");
     give_filtered(d, &before, load * resistance, ripple, [plus, minus]);
     d.width = 13;
 }
@@ -362,7 +366,7 @@ fn choke(d: &mut Draft<'_>, before: &Dc, x: i32) {
     d.prefer(Series::E6, Round::Up);
     let capacitance = d.sets("shunt", "capacitance");
     let esr = d.set("shunt", "esr", esr(capacitance));
-    d.conducts = Some(0.0);
+    d.drawn[0].conductance = Some(0.0);
     if before.ripple == 0.0 {
         let inductance = d.value("choke", "inductance");
         let numbers = [("L", inductance, Henry), ("C", capacitance, Farad)];
@@ -387,7 +391,46 @@ fn choke(d: &mut Draft<'_>, before: &Dc, x: i32) {
         0.0
     };
     d.promise("Mean voltage", ReadingMeasure::Mean, "{plus}.v", before.nominal - load * resistance, Volt);
+    let inductance = d.value("choke", "inductance");
+    let damper = (before.ripple == 0.0).then(|| (d.value("damper", "resistance"), d.value("damping", "capacitance")));
+    let peak = step_peak([inductance, resistance], [capacitance, esr], damper);
+    let surge = d.step(
+        "Highest voltage at switch-on",
+        Volt,
+        "V_high * k",
+        &[("V_high", before.surge, Volt), ("k", peak, One)],
+        "k is the peak of the filter's step response without load, integrated; behind a rectifier it rises less",
+    );
+    bears(d, "shunt", surge, "rising above what comes when switched on; a tenth in reserve");
+    let before = &Dc { surge, ..*before };
     give_filtered(d, before, load * resistance, ripple, [plus, minus]);
+}
+
+/// Highest output voltage of an LC filter for each volt switched on at once, without load: a choke with its resistance,
+/// a capacitor with its ESR, and a damping resistor with its capacitor, if there are. Integrated by the classical
+/// fourth-order method of Runge and Kutta.
+fn step_peak([l, r]: [f64; 2], [c, esr]: [f64; 2], damper: Option<(f64, f64)>) -> f64 {
+    let (damping, held) = damper.unwrap_or((f64::INFINITY, c));
+    // Currents of choke, then voltages of both capacitors; the output follows from them.
+    let output = |[i, v, w]: [f64; 3]| (i * esr + v + w * esr / damping) / (1.0 + esr / damping);
+    let slope = |x: [f64; 3]| {
+        let [i, _, w] = x;
+        let out = output(x);
+        let branch = (out - w) / damping;
+        [(1.0 - r * i - out) / l, (i - branch) / c, branch / held]
+    };
+    let along = |x: [f64; 3], k: [f64; 3], h: f64| std::array::from_fn(|n| x[n] + h * k[n]);
+    let step = 0.02 * (l * c).sqrt().min(damping * c);
+    let (mut x, mut peak) = ([0.0; 3], 0.0f64);
+    for _ in 0..1000 {
+        let k1 = slope(x);
+        let k2 = slope(along(x, k1, 0.5 * step));
+        let k3 = slope(along(x, k2, 0.5 * step));
+        let k4 = slope(along(x, k3, step));
+        x = std::array::from_fn(|n| x[n] + step / 6.0 * (k1[n] + 2.0 * k2[n] + 2.0 * k3[n] + k4[n]));
+        peak = peak.max(output(x));
+    }
+    peak
 }
 
 fn lc(d: &mut Draft<'_>) {

@@ -179,6 +179,7 @@ fn fixed(d: &mut Draft<'_>) {
     }
     d.set("regulator", "quiescent_current", QUIESCENT);
     losses(d, voltage, current, QUIESCENT);
+    d.never_above("{plus}.v", voltage * (1.0 + accuracy));
     regulated(d, voltage, FIXED_DROPOUT);
 }
 
@@ -242,7 +243,7 @@ fn split(d: &mut Draft<'_>) {
 fn adjustable(d: &mut Draft<'_>) {
     const REFERENCE: f64 = 1.25;
     const ADJUST: f64 = 50e-6;
-    let Output { voltage: wanted, current, .. } = output(d);
+    let Output { voltage: wanted, current, accuracy, .. } = output(d);
     three_terminal(d, Own("adj"), current);
     d.part("top", KindId::Resistor, (9, 0, Turn::None), &[Own("out"), Own("adj")]);
     d.part("bottom", KindId::Resistor, (7, 5, Turn::None), &[Own("adj"), Inlet(1)]);
@@ -261,6 +262,7 @@ fn adjustable(d: &mut Draft<'_>) {
     let bottom = d.sets("bottom", "resistance");
     let voltage = REFERENCE * (1.0 + bottom / top) + ADJUST * bottom;
     losses(d, voltage, current + REFERENCE / top, 0.0);
+    d.never_above("{plus}.v", voltage * (1.0 + accuracy));
     regulated(d, voltage, FIXED_DROPOUT);
     d.width = 17;
 }

@@ -1,7 +1,8 @@
 //! Loads.
 
 use super::{Form, Needs};
-use crate::draft::{Draft, Net::Inlet};
+use crate::delivered::Delivered;
+use crate::draft::{Draft, Drawn, Net::Inlet};
 use crate::path::{NEGATIVE, OUTPUT};
 use circuit::{JointKind, KindId, Output, StageKind, Turn};
 use quantity::Unit::{Ampere, AmperePerSecond, Ohm, Second, Volt, Watt};
@@ -80,6 +81,11 @@ fn at(d: &mut Draft<'_>, kind: KindId) {
     d.width = 8;
 }
 
+/// The voltage a load gets at nominal line, V.
+fn nominal(d: &Draft<'_>) -> Option<f64> {
+    d.ask.before.and_then(|b| b.dc()).map(|dc| dc.nominal)
+}
+
 fn resistive(d: &mut Draft<'_>) {
     let output = output(d);
     at(d, KindId::Resistor);
@@ -91,16 +97,18 @@ fn resistive(d: &mut Draft<'_>) {
         "Ohm's law",
     );
     let conductance = 1.0 / d.sets("load", "resistance");
-    d.draws = d.ask.before.and_then(|b| b.dc()).map(|dc| dc.nominal * conductance);
-    d.conducts = Some(conductance);
+    d.drawn[0] = Drawn { current: nominal(d).map(|v| v * conductance), conductance: Some(conductance) };
 }
 
 fn split(d: &mut Draft<'_>) {
     let positive = output(d);
     let negative = negative(d, &positive);
-    for (role, y, nets, output) in
-        [("upper", -5, [Inlet(0), Inlet(1)], &positive), ("lower", 5, [Inlet(1), Inlet(2)], &negative)]
-    {
+    let rails = match d.ask.before {
+        Some(Delivered::Split(plus, minus)) => [Some(plus.nominal), Some(minus.nominal)],
+        _ => [None; 2],
+    };
+    let sides = [("upper", -5, [Inlet(0), Inlet(1)], &positive), ("lower", 5, [Inlet(1), Inlet(2)], &negative)];
+    for (side, (role, y, nets, output)) in sides.into_iter().enumerate() {
         d.part(role, KindId::Resistor, (4, y, Turn::None), &nets);
         d.step(
             "Load resistance",
@@ -109,7 +117,8 @@ fn split(d: &mut Draft<'_>) {
             &[("V", output.voltage.abs(), Volt), ("I", output.current, Ampere)],
             "Ohm's law",
         );
-        d.sets(role, "resistance");
+        let resistance = d.sets(role, "resistance");
+        d.drawn[side] = Drawn { current: rails[side].map(|v| v / resistance), conductance: Some(1.0 / resistance) };
     }
     d.width = 8;
 }
@@ -125,7 +134,12 @@ fn power(d: &mut Draft<'_>) {
     let output = output(d);
     at(d, KindId::PowerLoad);
     d.step("Power", Watt, "V * I", &[("V", output.voltage.abs(), Volt), ("I", output.current, Ampere)], "definition");
-    d.sets("load", "power");
+    let power = d.sets("load", "power");
+    if let Some(voltage) = nominal(d).filter(|v| *v > 0.0) {
+        // Its tangent: less current the higher the voltage.
+        let current = power / voltage;
+        d.drawn[0] = Drawn { current: Some(current), conductance: Some(-current / voltage) };
+    }
     d.set("load", "least_voltage", 0.6 * output.voltage.abs());
 }
 

@@ -13,6 +13,7 @@ mod sources;
 mod transformers;
 mod zeners;
 
+use crate::delivered::Rectifies;
 use crate::draft::Draft;
 use circuit::{JointKind, StageKind};
 use schemars::JsonSchema;
@@ -40,17 +41,6 @@ pub struct Form {
     /// How it rectifies, if it does.
     #[serde(skip)]
     pub(crate) rectifies: Option<Rectifies>,
-}
-
-/// How a rectifier looks to the reservoir behind and to the winding before it.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) struct Rectifies {
-    /// Diodes in the path; a switched transistor counts for what its drop is beside a diode's.
-    pub(crate) diodes: f64,
-    /// Pulses per period.
-    pub(crate) pulses: f64,
-    /// Whether two of them in series make the voltage.
-    pub(crate) halves: bool,
 }
 
 impl Form {

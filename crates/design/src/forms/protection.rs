@@ -66,7 +66,7 @@ const POWER_FACTOR: f64 = 0.6;
 const OVERHEAD: f64 = 1.3;
 
 fn incoming(d: &Draft<'_>) -> Ac {
-    let none = Ac { frequency: 50.0, emf: [0.0; 3], resistance: 0.0 };
+    let none = Ac { frequency: 50.0, emf: [0.0; 3], rated: 0.0, resistance: 0.0 };
     d.ask.before.and_then(|b| b.ac()).unwrap_or(none)
 }
 
@@ -250,6 +250,7 @@ fn clamp(d: &mut Draft<'_>, resistance: f64, zener: f64, surge: f64, out: &'stat
         lowest: before.lowest.min(held) - lost,
         nominal: before.nominal.min(held) - lost,
         highest: before.highest.min(held),
+        surge: before.surge.min(held),
         pulses: None,
         ..before
     };

@@ -129,13 +129,19 @@ fn diodes(d: &mut Draft<'_>, roles: &[&'static str], ac: &Ac, (reverse, origin):
 }
 
 fn pulses(d: &Draft<'_>, ac: &Ac, diodes: f64, per_period: f64) -> Pulses {
-    let current = d.ask.wanted.larger().current;
-    let drop = SILICON.times(diodes, current);
+    let usual = SILICON.times(diodes, d.ask.wanted.larger().current);
+    let of_first = |name: &str, usual: f64| Some(d.value("d1", name)).filter(|v| v.is_finite()).unwrap_or(usual);
+    let drop = Drop {
+        diodes,
+        saturation: of_first("saturation_current", usual.saturation),
+        emission: of_first("emission", usual.emission),
+        resistance: of_first("series_resistance", usual.resistance),
+    };
     Pulses { emf: ac.emf, frequency: ac.frequency, resistance: ac.resistance, drop, per_period }
 }
 
 fn incoming(d: &Draft<'_>) -> Ac {
-    let none = Ac { frequency: 50.0, emf: [0.0; 3], resistance: 0.0 };
+    let none = Ac { frequency: 50.0, emf: [0.0; 3], rated: 0.0, resistance: 0.0 };
     d.ask.before.and_then(|b| b.ac()).unwrap_or(none)
 }
 
@@ -346,7 +352,12 @@ fn three_phase_bridge(d: &mut Draft<'_>) {
     let reverse = ("sqrt(6) * V_high", "handbook: peak between phases");
     diodes(d, &roles, &ac, reverse, "I / 3");
     // The sum of two phases' waves feeds each pulse: √3 times one, through two resistances.
-    let between = Ac { emf: ac.emf.map(|e| e * 3f64.sqrt()), resistance: 2.0 * ac.resistance, ..ac };
+    let between = Ac {
+        emf: ac.emf.map(|e| e * 3f64.sqrt()),
+        rated: ac.rated * 3f64.sqrt(),
+        resistance: 2.0 * ac.resistance,
+        ..ac
+    };
     let pulses = pulses(d, &between, 2.0, 6.0);
     promises(d, &pulses, 1.0 / 3.0, |s, drop| s.highest + drop);
     d.give(JointKind::Dc, &[Own("bus"), Gnd], Delivered::Dc(Dc::pulsating(pulses)));

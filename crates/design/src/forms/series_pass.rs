@@ -106,7 +106,7 @@ fn follower(d: &mut Draft<'_>) {
     const HEADROOM: f64 = 1.5;
     const DRIVE: f64 = 100.0;
     const RESERVE: f64 = 0.2;
-    let Output { voltage: wanted, current, .. } = output(d);
+    let Output { voltage: wanted, current, accuracy, .. } = output(d);
     let devices = [("bipolar", "NPN transistor"), ("mosfet", "n-channel MOSFET")];
     let help = "A MOSFET takes no base current and wants more voltage above the output.";
     let bipolar = d.pick("device", "Series device", &devices, help) == 0;
@@ -186,6 +186,7 @@ fn follower(d: &mut Draft<'_>) {
     d.prefer(Series::E6, Round::Up);
     d.sets("compensation", "capacitance");
     losses(d, voltage, current);
+    d.never_above("{plus}.v", voltage * (1.0 + accuracy));
     regulated(d, voltage, reach);
     d.width = 42;
 }
@@ -194,8 +195,11 @@ fn follower(d: &mut Draft<'_>) {
 /// its amplifier makes with the gate.
 const CROSSOVER: f64 = 150e3;
 
+/// Gate voltage that turns its transistor fully on, with reserve, V.
+const FULLY_ON: f64 = 5.0;
+
 fn low_dropout(d: &mut Draft<'_>) {
-    let Output { voltage: wanted, current, .. } = output(d);
+    let Output { voltage: wanted, current, accuracy, .. } = output(d);
     let dropout = d.choose("dropout", "Dropout wanted", Volt, 0.3, "At full load.");
     reference(d, LOW_REFERENCE, (5, 6));
     let nets = [Own("gate"), Own("fb"), Own("ref"), Inlet(0), Inlet(1)];
@@ -228,21 +232,24 @@ fn low_dropout(d: &mut Draft<'_>) {
         ("second_pole", "100M"),
         ("slew_rate", "5M"),
         ("headroom_high", "50m"),
-        ("headroom_low", "50m"),
         ("supply_current", "50u"),
     ] {
         d.word("amplifier", name, value);
     }
+    // A gate driven no further than needed comes back sooner when the output is reached at switch-on.
+    let spared = (incoming(d).lowest - FULLY_ON).clamp(0.05, 100.0);
+    d.set("amplifier", "headroom_low", spared);
     d.set("amplifier", "output_resistance", 500.0 / scale);
     d.set("amplifier", "current_limit", 5e-3 * scale);
     d.step(
         "Output capacitor",
         Farad,
-        "500u * I / 1",
+        "800u * I / 1",
         &[("I", current, Ampere)],
-        "100 µF for 200 mA: large enough that the ESR the loop wants costs little in a load step (common practice)",
+        "220 µF for 200 mA: large enough that the ESR the loop wants costs little in a load step, and that the output rises \
+         little above what is wanted before the amplifier has hold of it (common practice)",
     );
-    d.prefer(Series::E6, Round::Nearest);
+    d.prefer(Series::E6, Round::Up);
     let capacitance = d.sets("output", "capacitance");
     let zero = d.choose(
         "zero",
@@ -281,6 +288,7 @@ fn low_dropout(d: &mut Draft<'_>) {
     );
     d.sets("amplifier", "gain_bandwidth");
     losses(d, voltage, current);
+    d.never_above("{plus}.v", voltage * (1.0 + accuracy));
     regulated(d, voltage, dropout);
     d.width = 39;
 }

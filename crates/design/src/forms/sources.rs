@@ -63,7 +63,7 @@ pub(super) const PULSE: Form = Form {
 
 fn alternating(d: &Draft<'_>) -> Ac {
     let Source { lowest, nominal, highest, frequency, .. } = d.ask.source;
-    Ac { frequency, emf: [lowest, nominal, highest], resistance: 0.0 }
+    Ac { frequency, emf: [lowest, nominal, highest], rated: d.ask.rated, resistance: 0.0 }
 }
 
 fn mains(d: &mut Draft<'_>) {
@@ -119,7 +119,7 @@ fn dc(d: &mut Draft<'_>) {
     );
     d.part("source", KindId::DcSource, (4, 0, Turn::None), &[Own("source"), Gnd]);
     d.part("leads", KindId::Resistor, (8, -5, Turn::ThreeQuarters), &[Own("source"), Own("in")]);
-    d.set("leads", "resistance", resistance);
+    let resistance = d.set("leads", "resistance", resistance);
     // Another voltage set by hand is met by the same tolerance.
     let scale = d.set("source", "voltage", nominal) / nominal;
     let lost = d.step(
@@ -147,7 +147,7 @@ fn battery(d: &mut Draft<'_>) {
     d.part("cells", KindId::DcSource, (4, 0, Turn::None), &[Own("cells"), Gnd]);
     d.set("cells", "voltage", nominal);
     d.part("internal", KindId::Resistor, (8, -5, Turn::ThreeQuarters), &[Own("cells"), Own("in")]);
-    d.set("internal", "resistance", resistance);
+    let resistance = d.set("internal", "resistance", resistance);
     let lost = d.step(
         "Voltage lost inside at full load",
         Unit::Volt,

@@ -2,13 +2,14 @@
 
 use super::filters::planned_capacitance;
 use super::{Form, Needs};
-use crate::delivered::{Ac, Delivered};
+use crate::delivered::{Ac, Delivered, Rectifies};
 use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own, RailWanted};
 use crate::forms::rectifiers::SILICON;
 use crate::rectified::{Pulses, settle};
+use circuit::expression::evaluate;
 use circuit::{JointKind, KindId, StageKind, Turn};
 use quantity::Unit::{Ampere, Henry, Hertz, Metre, Ohm, One, SquareMetre, Tesla, Volt, VoltAmpere};
-use std::f64::consts::TAU;
+use std::f64::consts::{SQRT_2, TAU};
 
 pub(super) const TRANSFORMER: Form = Form {
     id: "transformer",
@@ -77,6 +78,9 @@ struct Arrangement {
     at_once: f64,
 }
 
+/// What is taken to stand behind a transformer as long as nothing does.
+const BRIDGE: Rectifies = Rectifies { diodes: 2.0, pulses: 2.0, halves: false };
+
 const SINGLE: Arrangement = Arrangement { windings: 1.0, at_once: 1.0 };
 const IN_TURN: Arrangement = Arrangement { windings: 2.0, at_once: 1.0 };
 const TOGETHER: Arrangement = Arrangement { windings: 2.0, at_once: 2.0 };
@@ -114,11 +118,16 @@ impl Winding {
 
     /// What it delivers behind the line; what core and stray fields take loads it a little.
     fn delivers(&self, line: &Ac) -> Ac {
-        let ratio = self.open / line.nominal();
+        let ratio = self.open / line.rated;
         let resistance = self.own + self.at_once * (self.primary + line.resistance * ratio * ratio);
         let core = self.open * self.open / iron_loss(self.rating);
         let left = core / (core + resistance);
-        Ac { frequency: line.frequency, emf: line.emf.map(|e| e * ratio * left), resistance: resistance * left }
+        Ac {
+            frequency: line.frequency,
+            emf: line.emf.map(|e| e * ratio * left),
+            rated: line.rated * ratio * left,
+            resistance: resistance * left,
+        }
     }
 }
 
@@ -132,7 +141,7 @@ fn winding(
     d: &mut Draft<'_>,
     line: &Ac,
     wanted: RailWanted,
-    (diodes, per_period): (f64, f64),
+    rectifier: Rectifies,
     arrangement: Arrangement,
 ) -> Winding {
     let ripple = d.choose(
@@ -142,19 +151,52 @@ fn winding(
         RIPPLE * wanted.lowest,
         "Ripple of the reservoir behind, peak to peak; a smaller one takes a larger capacitor and a lower voltage.",
     );
+    // What a winding of a voltage and rating makes of the reservoir behind; it may plan for more ripple than is planned
+    // here, and is rounded to a usual value: smaller by `spread`, or larger.
+    let settled = |winding: &Winding, line_at: usize, spread: f64| {
+        let ac = winding.delivers(line);
+        let drop = SILICON.times(rectifier.diodes, wanted.current);
+        let (resistance, per_period) = (ac.resistance, rectifier.pulses);
+        let pulses = Pulses { emf: ac.emf, frequency: line.frequency, resistance, drop, per_period };
+        let planned = wanted.current / (line.frequency * per_period * ripple);
+        let capacitance = planned.min(planned_capacitance(&pulses, wanted.current)) * spread;
+        settle(&pulses, ac.emf[line_at], (capacitance, 0.0), wanted.load())
+    };
+    let make = |voltage: f64, rating: f64| Winding::new(voltage, rating, arrangement);
+    let valley = |voltage: f64, rating: f64| settled(&make(voltage, rating), 0, 1.0 / 1.2).lowest;
+    let usual = |rating: f64| VOLTAGES.iter().copied().find(|v| valley(*v, rating) >= wanted.lowest);
+    let typed = d.ask.choices.get("secondary").and_then(|text| evaluate(text, Volt, &|_| None).ok());
+    // Currents of both halves of a doubler alternate in the winding.
+    let together = if rectifier.halves { SQRT_2 } else { 1.0 };
+    let current = |voltage: f64, rating: f64| {
+        // A resistance draws more where the voltage is higher, a constant power where it is lower.
+        let at = |line_at: usize, wanted: bool| {
+            let more = line.emf[line_at] / line.nominal();
+            settled(&make(voltage, rating), line_at, 1.2).rms_current * if wanted { more.max(1.0 / more) } else { 1.0 }
+        };
+        together * at(0, wanted.conductance < 0.0).max(at(2, wanted.conductance > 0.0))
+    };
+    let voltage_at = |rating: f64| typed.or(usual(rating)).unwrap_or(wanted.lowest);
+    let needed =
+        |voltage: f64, rating: f64| 1.2 * arrangement.at_once * current(voltage, rating) * make(voltage, rating).open;
+    // No winding carries less than the direct current.
+    let least = arrangement.at_once * wanted.current * wanted.lowest;
+    let mut candidates = RATINGS.iter().copied().filter(|rating| *rating >= least).map(|s| (voltage_at(s), s));
+    let largest = RATINGS[RATINGS.len() - 1];
+    let (voltage, rating) = candidates.find(|(v, s)| needed(*v, *s) <= *s).unwrap_or((voltage_at(largest), largest));
     d.step(
         "Rating",
         VoltAmpere,
-        "1.1 * 1.8 * n * I * (V_low + V_ripple)",
+        "1.2 * n * I_rms * V_open",
         &[
             ("n", arrangement.at_once, One),
-            ("I", wanted.current, Ampere),
-            ("V_low", wanted.lowest, Volt),
-            ("V_ripple", ripple, Volt),
+            ("I_rms", current(voltage, rating), Ampere),
+            ("V_open", make(voltage, rating).open, Volt),
         ],
-        "winding current 1.8 times the direct current behind a reservoir, a tenth in reserve (common practice)",
+        "largest current of a winding over the line, from the periodic state of the reservoir behind it; a fifth for what \
+         magnetises the core and in reserve",
     );
-    let rating = d.ladder(RATINGS, "usual ratings");
+    let rating = d.ladder(RATINGS, "usual ratings, the first that suffices with its own resistance");
     let lost = d.step(
         "Voltage lost at rated load",
         One,
@@ -170,32 +212,22 @@ fn winding(
         &[
             ("V_low", wanted.lowest, Volt),
             ("V_ripple", ripple, Volt),
-            ("n", diodes, One),
+            ("n", rectifier.diodes, One),
             ("V_d", 0.95, Volt),
-            ("k_low", line.emf[0] / line.nominal(), One),
+            ("k_low", line.emf[0] / line.rated, One),
             ("r", lost, One),
         ],
         "handbook: peak at lowest line, less what windings and diodes lose",
     );
-    let make = |voltage: f64| Winding::new(voltage, rating, arrangement);
-    let valley = |voltage: f64| {
-        let ac = make(voltage).delivers(line);
-        let drop = SILICON.times(diodes, wanted.current);
-        let pulses = Pulses { emf: ac.emf, frequency: line.frequency, resistance: ac.resistance, drop, per_period };
-        // The reservoir may plan for more ripple than was planned here, and is rounded to a usual value.
-        let planned = wanted.current / (line.frequency * per_period * ripple);
-        let capacitance = planned.min(planned_capacitance(&pulses, wanted.current)) / 1.2;
-        settle(&pulses, ac.emf[0], (capacitance, 0.0), wanted.load()).lowest
-    };
     let voltage = d.choose(
         "secondary",
         "Secondary voltage",
         Volt,
-        VOLTAGES.iter().copied().find(|v| valley(*v) >= wanted.lowest).unwrap_or(ideal),
+        usual(rating).unwrap_or(ideal),
         "Rated voltage of the secondary, RMS, as its label says; unless chosen, the smallest usual one whose valley \
          suffices at the lowest line.",
     );
-    let by_voltage = line.nominal() / (voltage * (1.0 + lost));
+    let by_voltage = line.rated / (voltage * (1.0 + lost));
     let ratio = d.choose(
         "ratio",
         "Turns ratio",
@@ -207,11 +239,11 @@ fn winding(
         d.warnings.push("The turns ratio must be above zero; until it is, the voltage decides".to_owned());
     }
     let by_turns = ratio > 0.0 && ratio != by_voltage;
-    let voltage = if by_turns { line.nominal() / (ratio * (1.0 + lost)) } else { voltage };
+    let voltage = if by_turns { line.rated / (ratio * (1.0 + lost)) } else { voltage };
     let from =
         if by_turns { "the turns ratio chosen" } else { "usual windings, the first whose computed valley suffices" };
     d.take(voltage, from);
-    let reached = valley(voltage);
+    let reached = valley(voltage, rating);
     if reached < wanted.lowest {
         d.warnings.push(format!(
             "At the lowest line the bus falls to {}, below the {} needed; take a higher secondary voltage",
@@ -219,7 +251,7 @@ fn winding(
             quantity::show(wanted.lowest, Volt, 3)
         ));
     }
-    make(voltage)
+    make(voltage, rating)
 }
 
 /// Primary inductance from the magnetising current.
@@ -228,12 +260,7 @@ fn primary_inductance(d: &mut Draft<'_>, line: &Ac, rating: f64) -> f64 {
         "Primary inductance",
         Henry,
         "V / (2 * pi * f * m * S / V)",
-        &[
-            ("V", line.nominal(), Volt),
-            ("f", line.frequency, Hertz),
-            ("m", MAGNETISING, One),
-            ("S", rating, VoltAmpere),
-        ],
+        &[("V", line.rated, Volt), ("f", line.frequency, Hertz), ("m", MAGNETISING, One), ("S", rating, VoltAmpere)],
         "magnetising current 15 % of the rated one (common practice)",
     )
 }
@@ -246,7 +273,7 @@ fn coupling(d: &mut Draft<'_>, line: &Ac, rating: f64, primary: f64) -> f64 {
         "sqrt(1 - x * V ^ 2 / (S * 2 * pi * f * L))",
         &[
             ("x", LEAKAGE, One),
-            ("V", line.nominal(), Volt),
+            ("V", line.rated, Volt),
             ("S", rating, VoltAmpere),
             ("f", line.frequency, Hertz),
             ("L", primary, Henry),
@@ -265,7 +292,7 @@ fn primary_resistance(d: &mut Draft<'_>, line: &Ac, winding: &Winding) -> f64 {
             ("r", lost(winding.rating), One),
             ("V", winding.voltage, Volt),
             ("S", winding.rating, VoltAmpere),
-            ("V_1", line.nominal(), Volt),
+            ("V_1", line.rated, Volt),
             ("V_2", winding.open, Volt),
         ],
         "half of the loss is in the primary (common practice)",
@@ -302,7 +329,7 @@ fn two_windings(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
     let nets = [Inlet(0), Inlet(1), Own("ac1"), Own("ac2")];
     d.part("transformer", KindId::CoupledWindings, (6, 0, Turn::None), &nets);
     insulation(d, 7);
-    d.rates("transformer", "rms_current", winding.rating / line.nominal());
+    d.rates("transformer", "rms_current", winding.rating / line.rated);
     let primary = primary_inductance(d, line, winding.rating);
     d.sets("transformer", "primary_inductance");
     let coupling = coupling(d, line, winding.rating, primary);
@@ -312,7 +339,7 @@ fn two_windings(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
         "Secondary inductance",
         Henry,
         "L_1 * (V_2 / (k * V_1)) ^ 2",
-        &[("L_1", primary, Henry), ("V_2", winding.open, Volt), ("k", coupling, One), ("V_1", line.nominal(), Volt)],
+        &[("L_1", primary, Henry), ("V_2", winding.open, Volt), ("k", coupling, One), ("V_1", line.rated, Volt)],
         "open-circuit voltage of coupled windings",
     );
     d.sets("transformer", "secondary_inductance");
@@ -325,12 +352,12 @@ fn two_windings(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
 }
 
 fn line(d: &Draft<'_>) -> Ac {
-    d.ask.before.and_then(|b| b.ac()).unwrap_or(Ac { frequency: 50.0, emf: [230.0; 3], resistance: 0.0 })
+    d.ask.before.and_then(|b| b.ac()).unwrap_or(Ac { frequency: 50.0, emf: [230.0; 3], rated: 230.0, resistance: 0.0 })
 }
 
 fn plain(d: &mut Draft<'_>) {
     let line = line(d);
-    let rectifier = d.ask.rectifier.unwrap_or((2.0, 2.0));
+    let rectifier = d.ask.rectifier.unwrap_or(BRIDGE);
     let wanted = d.ask.wanted.plus;
     let winding = winding(d, &line, wanted, rectifier, SINGLE);
     let cores = [("linear", "linear"), ("saturating", "saturating")];
@@ -351,7 +378,7 @@ fn saturating(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
     let nets = [Inlet(0), Inlet(1), Own("ac1"), Own("ac2")];
     d.part("transformer", KindId::CoreTransformer, (6, 0, Turn::None), &nets);
     insulation(d, 7);
-    d.rates("transformer", "rms_current", winding.rating / line.nominal());
+    d.rates("transformer", "rms_current", winding.rating / line.rated);
     let area = d.step(
         "Core area",
         SquareMetre,
@@ -366,12 +393,7 @@ fn saturating(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
         "Primary turns",
         One,
         "sqrt(2) * V / (2 * pi * f * B * A)",
-        &[
-            ("V", line.nominal(), Volt),
-            ("f", line.frequency, Hertz),
-            ("B", FLUX_DENSITY, Tesla),
-            ("A", area, SquareMetre),
-        ],
+        &[("V", line.rated, Volt), ("f", line.frequency, Hertz), ("B", FLUX_DENSITY, Tesla), ("A", area, SquareMetre)],
         "induction law for a sine",
     );
     d.sets("transformer", "primary_turns");
@@ -379,7 +401,7 @@ fn saturating(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
         "Secondary turns",
         One,
         "N_1 * V_2 / V_1",
-        &[("N_1", turns, One), ("V_2", winding.open, Volt), ("V_1", line.nominal(), Volt)],
+        &[("N_1", turns, One), ("V_2", winding.open, Volt), ("V_1", line.rated, Volt)],
         "open-circuit voltage of tightly coupled windings",
     );
     let secondary = d.sets("transformer", "secondary_turns");
@@ -399,7 +421,7 @@ fn saturating(d: &mut Draft<'_>, line: &Ac, winding: &Winding) {
     );
     d.sets("transformer", "permeability");
     d.set("transformer", "saturation", STEEL);
-    let leakage = LEAKAGE * line.nominal() * line.nominal() / (winding.rating * TAU * line.frequency);
+    let leakage = LEAKAGE * line.rated * line.rated / (winding.rating * TAU * line.frequency);
     // Half of the leakage lies on either side.
     d.set("transformer", "primary_leakage", 0.5 * leakage);
     d.set("transformer", "secondary_leakage", 0.5 * leakage * (secondary / turns).powi(2));
@@ -416,12 +438,12 @@ fn isolating(d: &mut Draft<'_>) {
     let power = d.step(
         "Rating",
         VoltAmpere,
-        "1.8 * I * V",
+        "2.2 * I * V",
         &[("I", d.ask.wanted.plus.current, Ampere), ("V", d.ask.wanted.plus.lowest, Volt)],
-        "winding current 1.8 times the direct current (common practice)",
+        "winding current twice the direct current, a tenth in reserve (common practice)",
     );
     let rating = d.ladder(RATINGS, "usual ratings").max(power);
-    let winding = Winding::new(line.nominal() / (1.0 + lost(rating)), rating, SINGLE);
+    let winding = Winding::new(line.rated / (1.0 + lost(rating)), rating, SINGLE);
     two_windings(d, &line, &winding);
 }
 
@@ -432,7 +454,7 @@ fn three_windings(d: &mut Draft<'_>, line: &Ac, windings: [&Winding; 2], nets: [
     d.part("transformer", KindId::ThreeWindings, (6, 0, Turn::None), &[Inlet(0), Inlet(1), s1, s2, t1, t2]);
     insulation(d, 10);
     let rating = windings[0].rating;
-    d.rates("transformer", "rms_current", rating / line.nominal());
+    d.rates("transformer", "rms_current", rating / line.rated);
     let primary = primary_inductance(d, line, rating);
     d.set("transformer", "primary_turns", PRIMARY_TURNS);
     d.set("transformer", "inductance_factor", primary / (PRIMARY_TURNS * PRIMARY_TURNS));
@@ -451,7 +473,7 @@ fn three_windings(d: &mut Draft<'_>, line: &Ac, windings: [&Winding; 2], nets: [
                 ("N_1", PRIMARY_TURNS, One),
                 ("V_2", winding.open, Volt),
                 ("k", coupling, One),
-                ("V_1", line.nominal(), Volt),
+                ("V_1", line.rated, Volt),
             ],
             "open-circuit voltage of coupled windings",
         );
@@ -466,7 +488,7 @@ fn three_windings(d: &mut Draft<'_>, line: &Ac, windings: [&Winding; 2], nets: [
 
 fn tapped(d: &mut Draft<'_>) {
     let line = line(d);
-    let rectifier = d.ask.rectifier.unwrap_or((1.0, 2.0));
+    let rectifier = d.ask.rectifier.unwrap_or(Rectifies { diodes: 1.0, pulses: 2.0, halves: false });
     let wanted = d.ask.wanted.plus;
     let arrangement = if d.ask.wanted.minus.current > 0.0 { TOGETHER } else { IN_TURN };
     let half = winding(d, &line, wanted, rectifier, arrangement);
@@ -478,7 +500,7 @@ fn tapped(d: &mut Draft<'_>) {
 
 fn two_secondaries(d: &mut Draft<'_>) {
     let line = line(d);
-    let rectifier = d.ask.rectifier.unwrap_or((2.0, 2.0));
+    let rectifier = d.ask.rectifier.unwrap_or(BRIDGE);
     let wanted = d.ask.wanted.plus;
     let first = winding(d, &line, wanted, rectifier, TOGETHER);
     let voltage = d.choose("second", "Other secondary voltage", Volt, first.voltage, "Rated voltage, RMS.");

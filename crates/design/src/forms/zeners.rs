@@ -4,7 +4,7 @@ use super::linear::{holds, incoming, made_for, regulated, regulator};
 use super::loads::output;
 use super::{Form, Needs};
 use crate::delivered::{Dc, Delivered};
-use crate::draft::{Draft, Net::Inlet, Net::Own, Round};
+use crate::draft::{Draft, Drawn, Net::Inlet, Net::Own, Round};
 use circuit::{JointKind, KindId, Output, ReadingMeasure, StageKind, Turn};
 use quantity::Series;
 use quantity::Unit::{Ampere, Ohm, One, Volt, Watt};
@@ -179,12 +179,13 @@ fn zener_shunt(d: &mut Draft<'_>) {
     let voltage = d.sets("zener", "zener_voltage");
     let fed = Fed::size(d, &["zener"], voltage, wanted.current);
     let before = incoming(d);
-    holds(d, &wanted, fed.extremes(&before, wanted.current), INSTEAD);
+    let extremes = fed.extremes(&before, wanted.current);
+    holds(d, &wanted, extremes, INSTEAD);
     let (held, through) = fed.in_service(before.nominal, wanted.current);
     d.promise("Output voltage", ReadingMeasure::Mean, "{plus}.v", held, Volt);
+    d.never_above("{plus}.v", extremes[1].max(held * (1.0 + wanted.accuracy)));
     d.promise("Loss of the resistor", ReadingMeasure::Mean, "{feed}.p", through * through * fed.resistance, Watt);
-    d.draws = Some(through);
-    d.conducts = Some(1.0 / fed.resistance);
+    d.drawn[0] = Drawn { current: Some(through), conductance: Some(1.0 / fed.resistance) };
     regulated(d, voltage, 0.0);
     d.width = 13;
 }
@@ -235,9 +236,10 @@ fn zener_follower(d: &mut Draft<'_>) {
     let (held, through) = fed.in_service(before.nominal, base);
     let held = held - base_emitter(1.0) - HIGH_LEVEL;
     // What the load draws through the transistor comes on top of the resistor's current, but for the base's.
-    d.draws = Some((1.0 + BLEED) * current - base / 1.2 + through);
-    d.conducts = Some(1.0 / fed.resistance);
+    let drawn = (1.0 + BLEED) * current - base / 1.2 + through;
+    d.drawn[0] = Drawn { current: Some(drawn), conductance: Some(1.0 / fed.resistance) };
     d.promise("Output voltage", ReadingMeasure::Mean, "{plus}.v", held, Volt);
+    d.never_above("{plus}.v", highest.max(held * (1.0 + wanted.accuracy)));
     d.promise("Loss of the transistor", ReadingMeasure::Mean, "{pass}.p", (before.nominal - held) * current, Watt);
     regulated(d, voltage - BASE_EMITTER, 1.0);
     d.width = 16;

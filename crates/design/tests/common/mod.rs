@@ -1,7 +1,7 @@
 //! Supplies composed for tests.
 #![allow(dead_code, unreachable_pub)]
 
-use circuit::{OutputDemand, SourceDemand, SourceKind, Supply};
+use circuit::{KindId, OutputDemand, SourceDemand, SourceKind, Supply};
 use mellow_design::{Edit, Place, apply, form};
 use std::collections::BTreeMap;
 
@@ -21,6 +21,12 @@ pub fn mains() -> SourceDemand {
 
 pub fn direct(voltage: &str) -> SourceDemand {
     SourceDemand { kind: SourceKind::Dc, voltage: voltage.into(), lowest: None, highest: None, frequency: None }
+}
+
+/// A direct voltage that may be a tenth off.
+pub fn direct_within(voltage: &str) -> SourceDemand {
+    let times = |factor: f64| Some(format!("{voltage} * {factor}"));
+    SourceDemand { lowest: times(0.9), highest: times(1.1), ..direct(voltage) }
 }
 
 pub fn output(id: &str, voltage: &str, current: &str) -> OutputDemand {
@@ -124,13 +130,13 @@ pub fn mains_supplies() -> Vec<Supply> {
 pub fn direct_supplies() -> Vec<Supply> {
     let rail = |v: &str, i: &str| vec![output("rail", v, i)];
     let rows = [
-        (direct("6.6"), rail("5", "200m"), &["battery", "low_dropout", "resistive_load"][..]),
-        (direct("12"), rail("5", "100m"), &["dc_source", "lc_filter", "fixed_regulator", "stepped_load"]),
-        (direct("5"), rail("5", "100m"), &["dc_source", "pulsed_load"]),
-        (direct("24"), vec![], &["dc_source", "indicator"]),
-        (direct("30"), rail("12", "10m"), &["dc_source", "zener_split"]),
-        (direct("25"), vec![], &["pulse_source", "gate_clamp"]),
-        (direct("12"), rail("5", "100m"), &["dc_source", "reservoir", "adjustable_regulator", "current_load"]),
+        (direct_within("6.6"), rail("5", "200m"), &["battery", "low_dropout", "resistive_load"][..]),
+        (direct_within("12"), rail("5", "100m"), &["dc_source", "lc_filter", "fixed_regulator", "stepped_load"]),
+        (direct_within("5"), rail("5", "100m"), &["dc_source", "pulsed_load"]),
+        (direct_within("24"), vec![], &["dc_source", "indicator"]),
+        (direct_within("30"), rail("12", "10m"), &["dc_source", "zener_split"]),
+        (direct_within("25"), vec![], &["pulse_source", "gate_clamp"]),
+        (direct_within("12"), rail("5", "100m"), &["dc_source", "reservoir", "adjustable_regulator", "current_load"]),
     ];
     rows.into_iter().map(|(source, outputs, forms)| chain(&stated(source, outputs), forms)).collect()
 }
@@ -143,7 +149,7 @@ pub fn chosen() -> Vec<Supply> {
         let after = supply.stages.last().unwrap().id.clone();
         add(&supply, form, Some(&after), false)
     });
-    let device = chain(&stated(direct("12"), vec![output("rail", "5", "400m")]), &["dc_source"]);
+    let device = chain(&stated(direct_within("12"), vec![output("rail", "5", "400m")]), &["dc_source"]);
     let device = with(&device, "follower_regulator", Some("dc_source"), false, &[("device", "mosfet")]);
     vec![core, add(&device, "resistive_load", Some("follower_regulator"), false)]
 }
@@ -166,6 +172,23 @@ pub fn every_supply() -> Vec<Supply> {
     let branched = add(&branched, "indicator", Some("fixed_regulator"), false);
     let two = chain(&stated(mains(), vec![output("rail", "12", "200m")]), &["mains", "two_secondaries", "bridge"]);
     [mains_supplies(), direct_supplies(), several_wires(), vec![branched, two], chosen()].concat()
+}
+
+/// Sets the voltage of a composed supply's source, RMS for an alternating one, V.
+pub fn set_line(supply: &mut Supply, voltage: f64) {
+    for part in &mut supply.parts {
+        let mut set = |name: &str, value: String| part.parameters.insert(name.into(), value);
+        match part.kind {
+            KindId::SineSource => {
+                set("amplitude", format!("{voltage:e}"));
+                set("amplitude_as", "rms".into());
+            }
+            KindId::ThreePhaseSource => drop(set("amplitude", format!("{voltage:e}"))),
+            KindId::DcSource if part.stage.is_some() => drop(set("voltage", format!("{voltage:e}"))),
+            KindId::PulseSource => drop(set("high", format!("{voltage:e}"))),
+            _ => {}
+        }
+    }
 }
 
 /// Numbers that look random and are the same every time (Steele et al., OOPSLA 2014: splitmix64).

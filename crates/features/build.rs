@@ -1,0 +1,3 @@
+//! Without a build script Cargo would not look at the build dependencies.
+
+fn main() {}
