@@ -31,6 +31,8 @@ pub(crate) struct Ask {
     pub(crate) by_hand: BTreeMap<String, f64>,
     /// Preferred values that are taken again, whatever comes out now, by the number of the step.
     pub(crate) kept: BTreeMap<usize, f64>,
+    /// Whether that goes for what no longer suffices too: the parts are there, and another line is looked at.
+    pub(crate) built: bool,
 }
 
 /// What is needed behind a joint.
@@ -338,8 +340,10 @@ impl<'a> Draft<'a> {
 
     /// Takes the smallest of a ladder of usual values that is no smaller than the last step's result.
     pub(crate) fn ladder(&mut self, values: &[f64], from: &'static str) -> f64 {
+        let built = self.ask.built;
         let kept = self.kept();
         let Some(step) = self.steps.last_mut() else { return f64::NAN };
+        let kept = kept.filter(|kept| built || *kept >= step.ideal * (1.0 - 1e-9));
         let taken = values.iter().copied().find(|v| *v >= step.ideal * (1.0 - 1e-9)).unwrap_or(step.ideal);
         let taken = kept.unwrap_or(taken);
         (step.taken, step.from) = (Some(taken), Some(from));

@@ -285,6 +285,7 @@ impl<'a> Path<'a> {
             outputs: self.outputs.clone(),
             by_hand: BTreeMap::new(),
             kept: BTreeMap::new(),
+            built: !self.chosen.is_empty(),
         }
     }
 

@@ -170,7 +170,9 @@ fn settled(pulses: &Pulses, emf: f64, (capacitance, esr): (f64, f64), load: Load
     let walk = |start: f64, (drop, mean): (f64, f64), see: &mut dyn FnMut(f64, f64, f64)| {
         let mut v = start;
         for e in &wave {
-            let load = load.current + load.conductance * (v - mean);
+            // A tangent holds near the mean only: what draws a constant power draws no more than this far below it.
+            let most = if load.conductance < 0.0 { 2.0 * load.current } else { f64::INFINITY };
+            let load = (load.current + load.conductance * (v - mean)).min(most);
             let current = |v: f64| ((e - drop - v + esr * load) / path).max(0.0);
             // Trapezoidal in the conducting current, so that small resistances do not overshoot.
             let first = current(v);
