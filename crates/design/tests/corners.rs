@@ -4,8 +4,8 @@
 mod common;
 
 use circuit::{KindId, OutputDemand, Quantity, ReadingMeasure, Signal, SourceDemand, SourceKind, Supply, resolve};
-use common::{Random, chain, output, set_line};
-use engine::{Equations, loop_gain, operating_point};
+use common::{Random, chain, output, ran, set_line};
+use device::{Equations, loop_gain, operating_point};
 use mellow_design::{Edit, apply, size};
 use readings::{Span, Waveform};
 use std::collections::BTreeMap;
@@ -111,8 +111,7 @@ fn risen(wish: &Wish, supply: &Supply, out: &str) -> f64 {
     supply.readings.clear();
     supply.requirements.clear();
     let circuit = resolve(&supply).unwrap();
-    let (recording, outcome) =
-        studies::run(&circuit, &supply.studies[0].id, &mut engine::Recording::default()).unwrap();
+    let (recording, outcome) = ran(&circuit, &supply.studies[0].id);
     assert!(matches!(outcome.end, studies::End::Done), "{wish:?}: {:?}", outcome.end);
     let equations = Equations::new(&circuit);
     let recorded = studies::Recorded::new(&circuit, equations.columns(), &recording);

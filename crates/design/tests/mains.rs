@@ -5,7 +5,7 @@ mod common;
 
 use circuit::kinds::{Rating, Stress};
 use circuit::{Finding, KindId, Part, ReadingMeasure, Signal, SourceDemand, SourceKind, Supply, number_in, resolve};
-use common::{Random, chain, output, set_line, stated, text};
+use common::{Random, chain, output, ran, set_line, stated, text};
 use mellow_design::{Edit, apply};
 use readings::{Span, Waveform};
 use std::fmt::Write;
@@ -159,9 +159,9 @@ fn tried(wish: &Wish, line: f64, load: f64) -> (Vec<Stressed>, f64, f64) {
     supply.requirements.clear();
     let study = supply.studies[0].id.clone();
     let circuit = resolve(&supply).unwrap_or_else(|f| panic!("{f:#?}"));
-    let (recording, outcome) = studies::run(&circuit, &study, &mut engine::Recording::default()).unwrap();
+    let (recording, outcome) = ran(&circuit, &study);
     assert!(matches!(outcome.end, studies::End::Done), "{:?} at {line} V", outcome.end);
-    let equations = engine::Equations::new(&circuit);
+    let equations = device::Equations::new(&circuit);
     let recorded = studies::Recorded::new(&circuit, equations.columns(), &recording);
     let end = *recording.times.last().unwrap();
     let span = Span { from: end - 0.1, to: end };

@@ -3,7 +3,7 @@
 mod common;
 
 use circuit::{Circuit, KindId, Part, Severity, Supply, check, resolve};
-use common::{add, chain, direct, mains, output, stated};
+use common::{add, chain, direct, mains, output, ran, stated};
 use mellow_design::{ComposeError, Edit, Entry, Search, TEMPLATES, apply, bom, bom_csv, catalogue, joining, read_line};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -176,8 +176,8 @@ fn forward(entry: &Entry, volts: f64, pins: [&str; 2]) -> f64 {
     part.parameters = entry.parameters.clone();
     supply.parts = vec![source, part];
     let circuit: Circuit = resolve(&supply).unwrap();
-    let equations = engine::Equations::new(&circuit);
-    let point = engine::operating_point(&equations).unwrap();
+    let equations = device::Equations::new(&circuit);
+    let point = device::operating_point(&equations).unwrap();
     let current = point.values.iter().find(|(c, _)| c.of == "V1" && c.quantity == circuit::Quantity::Current);
     -current.unwrap().1
 }
@@ -323,7 +323,7 @@ fn a_bypassed_stage_is_as_good_as_gone() {
     let bypassed = done(&filtered, Edit::Bypass { stage: "rc_filter".into(), bypassed: true });
     let run = |supply: &Supply, study: &str| {
         let circuit = resolve(&circuit::as_run(supply, Some(study))).unwrap_or_else(|f| panic!("{f:#?}"));
-        studies::run(&circuit, study, &mut engine::Recording::default()).unwrap()
+        ran(&circuit, study)
     };
     let (with, without) = (run(&bypassed, "switch_on"), run(&plain, "switch_on"));
     assert_eq!(with.0.times, without.0.times);
@@ -361,7 +361,7 @@ fn a_cut_shows_the_supply_so_far() {
     let cut = circuit::as_run(&supply, Some("so_far"));
     assert!(cut.part("U1").is_none() && cut.stage(circuit::STAND_IN).is_some());
     let circuit = resolve(&cut).unwrap_or_else(|f| panic!("{f:#?}"));
-    let (_, outcome) = studies::run(&circuit, "so_far", &mut engine::Recording::default()).unwrap();
+    let (_, outcome) = ran(&circuit, "so_far");
     let bus = outcome.stages.iter().find(|s| s.id == "reservoir").unwrap();
     let load = outcome.stages.iter().find(|s| s.id == circuit::STAND_IN).unwrap();
     let (v, p) = (bus.voltage_rms.unwrap(), load.absorbed);

@@ -3,7 +3,7 @@
 mod common;
 
 use circuit::{Signal, Study, StudyKind, Supply, resolve};
-use common::{chosen, direct_supplies, mains_supplies, set_line, several_wires};
+use common::{chosen, direct_supplies, mains_supplies, ran, set_line, several_wires};
 use mellow_design::{Edit, Line, apply, promised};
 use quantity::show;
 use readings::{Span, Waveform};
@@ -46,9 +46,9 @@ fn keeps_at(sized: &Supply, line: Line, voltage: f64) -> Vec<String> {
     set_line(&mut supply, voltage);
     let circuit = resolve(&supply).unwrap_or_else(|f| panic!("{f:#?}\n{supply:#?}"));
     let study = &supply.studies[0].id;
-    let (recording, outcome) = studies::run(&circuit, study, &mut engine::Recording::default()).unwrap();
+    let (recording, outcome) = ran(&circuit, study);
     assert!(matches!(outcome.end, studies::End::Done), "{:?}", outcome.end);
-    let equations = engine::Equations::new(&circuit);
+    let equations = device::Equations::new(&circuit);
     let recorded = studies::Recorded::new(&circuit, equations.columns(), &recording);
     let end = *recording.times.last().unwrap();
     let span = Span { from: end - 0.02f64.min(0.2 * end), to: end };

@@ -3,7 +3,7 @@
 //! A [`Waveform`] is the piecewise quadratic the engine recorded, not a list of samples: means
 //! and RMS values are integrals of it, extremes lie at its vertices, crossings at its roots. No
 //! resampling comes in between. [`Recipe`] says how a signal is put together from recorded
-//! columns.
+//! columns, and a [`Survey`] takes many figures while a recording passes once, however long it is.
 //!
 //! ```
 //! use mellow_readings::{Waveform, Span};
@@ -13,10 +13,14 @@
 //! assert_eq!(wave.mean(wave.whole()).unwrap(), 1.0 / 3.0);
 //! ```
 
+mod figures;
 mod recipe;
 mod ringing;
+mod survey;
 mod waveform;
 
-pub use recipe::{ColumnKey, Recipe};
+pub use figures::{Crossings, Figures};
+pub use recipe::Recipe;
 pub use ringing::Ringing;
+pub use survey::{Survey, Ticket};
 pub use waveform::{MeasureError, Span, Waveform};

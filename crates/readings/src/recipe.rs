@@ -1,20 +1,5 @@
 use circuit::{Circuit, Quantity, Signal, SignalError, Term};
-
-/// A recorded column: net voltage, part current, or power of a part with more than two pins.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct ColumnKey {
-    /// Net or part.
-    pub of: String,
-    /// Which quantity.
-    pub quantity: Quantity,
-}
-
-impl ColumnKey {
-    /// The key of a column.
-    pub fn new(of: &str, quantity: Quantity) -> Self {
-        ColumnKey { of: of.to_owned(), quantity }
-    }
-}
+use recording::Column;
 
 /// How a signal is put together from recorded columns.
 #[derive(Clone, Debug, PartialEq)]
@@ -25,12 +10,12 @@ pub struct Recipe {
 #[derive(Clone, Debug, PartialEq)]
 enum Product {
     Difference(Difference),
-    Power(Difference, ColumnKey),
+    Power(Difference, Column),
 }
 
 /// First less second column; `gnd` stands for zero and is left out.
 #[derive(Clone, Debug, PartialEq)]
-struct Difference(Option<ColumnKey>, Option<ColumnKey>);
+struct Difference(Option<Column>, Option<Column>);
 
 impl Recipe {
     /// The recipe of a signal in a circuit.
@@ -46,7 +31,7 @@ impl Recipe {
     }
 
     /// The columns needed, each once.
-    pub fn columns(&self) -> Vec<&ColumnKey> {
+    pub fn columns(&self) -> Vec<&Column> {
         let mut keys = Vec::new();
         for (_, product) in &self.terms {
             let (difference, factor) = match product {
@@ -63,7 +48,7 @@ impl Recipe {
     }
 
     /// The column that is the signal itself, if it is one.
-    pub fn plain(&self) -> Option<&ColumnKey> {
+    pub fn plain(&self) -> Option<&Column> {
         match self.terms.as_slice() {
             [(1.0, Product::Difference(Difference(Some(key), None)))] => Some(key),
             _ => None,
@@ -71,9 +56,9 @@ impl Recipe {
     }
 
     /// Values of the signal at `count` nodes; `column` supplies the values of each column.
-    pub fn evaluate<'a>(&self, count: usize, column: impl Fn(&ColumnKey) -> Option<&'a [f64]>) -> Vec<f64> {
+    pub fn evaluate<'a>(&self, count: usize, column: impl Fn(&Column) -> Option<&'a [f64]>) -> Vec<f64> {
         let mut values = vec![0.0; count];
-        let mut add = |sign: f64, key: &Option<ColumnKey>, factor: Option<&[f64]>| {
+        let mut add = |sign: f64, key: &Option<Column>, factor: Option<&[f64]>| {
             let Some(source) = key.as_ref().and_then(&column) else { return };
             for (i, (value, source)) in values.iter_mut().zip(source).enumerate() {
                 *value += sign * source * factor.map_or(1.0, |f| f.get(i).copied().unwrap_or(0.0));
@@ -93,8 +78,8 @@ impl Recipe {
 
 fn product(circuit: &Circuit, term: &Term) -> Result<Product, SignalError> {
     let unknown = |message: String| SignalError { at: 0, message };
-    let key = |quantity| ColumnKey::new(&term.of, quantity);
-    let net = |net: usize| (net > 0).then(|| ColumnKey::new(&circuit.nets[net], Quantity::Voltage));
+    let key = |quantity| Column::new(&term.of, quantity);
+    let net = |net: usize| (net > 0).then(|| Column::new(&circuit.nets[net], Quantity::Voltage));
     let Some(part) = circuit.part(&term.of).map(|p| &circuit.parts[p]) else {
         let index =
             circuit.net(&term.of).ok_or_else(|| unknown(format!("there is no net or part named {}", term.of)))?;

@@ -1,10 +1,3 @@
-use circuit::ReadingMeasure;
-
-/// What changes by less is steady, relative to the largest value there ever was and at all (in V, A or W): no run
-/// is as exact as that, and what moves is rounding.
-const STEADY: f64 = 1e-9;
-const LEAST: f64 = 1e-13;
-
 /// A waveform over nodes: ends of steps at even places, one inner node at odd ones.
 ///
 /// Over each step the waveform is the quadratic through start, inner node and end.
@@ -21,6 +14,25 @@ pub struct Span {
     pub from: f64,
     /// End.
     pub to: f64,
+}
+
+impl Span {
+    /// A span within this one, cut to it if it overshoots by rounding only.
+    ///
+    /// # Errors
+    /// [`MeasureError::Empty`] if there is nothing, [`MeasureError::NotCovered`] if it reaches outside.
+    pub fn covering(self, span: Span, empty: bool) -> Result<Span, MeasureError> {
+        if empty {
+            return Err(MeasureError::Empty);
+        }
+        let slack = 1e-9 * (self.to - self.from);
+        let cut = Span { from: span.from.max(self.from), to: span.to.min(self.to) };
+        if span.from < self.from - slack || span.to > self.to + slack || cut.from >= cut.to || span.from.is_nan() {
+            let Span { from, to } = span;
+            return Err(MeasureError::NotCovered { from, to, first: self.from, last: self.to });
+        }
+        Ok(cut)
+    }
 }
 
 /// Why a measurement could not be made.
@@ -53,29 +65,39 @@ pub enum MeasureError {
 
 /// One step as `c0 + c1·s + c2·s²`, s from 0 to 1.
 #[derive(Clone, Copy)]
-struct Piece {
+pub(crate) struct Piece {
     start: f64,
     length: f64,
     c: [f64; 3],
 }
 
 impl Piece {
-    fn at(&self, s: f64) -> f64 {
+    pub(crate) fn at(&self, s: f64) -> f64 {
         self.c[0] + s * (self.c[1] + s * self.c[2])
     }
 
+    /// Change per step length.
+    pub(crate) fn slope(&self, s: f64) -> f64 {
+        self.c[1] + 2.0 * self.c[2] * s
+    }
+
+    /// Time of a place, s.
+    pub(crate) fn time(&self, s: f64) -> f64 {
+        self.start + s * self.length
+    }
+
     /// The parts of the step that lie within a span, as bounds of s.
-    fn within(&self, span: Span) -> (f64, f64) {
+    pub(crate) fn within(&self, span: Span) -> (f64, f64) {
         let s = |t: f64| ((t - self.start) / self.length).clamp(0.0, 1.0);
         (s(span.from), s(span.to))
     }
 
-    fn integral(&self, (a, b): (f64, f64)) -> f64 {
+    pub(crate) fn integral(&self, (a, b): (f64, f64)) -> f64 {
         let p = |s: f64| s * (self.c[0] + s * (self.c[1] / 2.0 + s * self.c[2] / 3.0));
         self.length * (p(b) - p(a))
     }
 
-    fn integral_of_square(&self, (a, b): (f64, f64)) -> f64 {
+    pub(crate) fn integral_of_square(&self, (a, b): (f64, f64)) -> f64 {
         let [c0, c1, c2] = self.c;
         let p = |s: f64| {
             s * (c0 * c0
@@ -85,13 +107,13 @@ impl Piece {
     }
 
     /// Place of the vertex if it lies inside the bounds.
-    fn vertex(&self, (a, b): (f64, f64)) -> Option<f64> {
+    pub(crate) fn vertex(&self, (a, b): (f64, f64)) -> Option<f64> {
         let s = -self.c[1] / (2.0 * self.c[2]);
         (s > a && s < b).then_some(s)
     }
 
     /// Places where the piece passes `level`, ascending.
-    fn crossings(&self, level: f64) -> impl Iterator<Item = f64> + use<> {
+    pub(crate) fn crossings(&self, level: f64) -> impl Iterator<Item = f64> + use<> {
         let [c0, c1, c2] = self.c;
         let c0 = c0 - level;
         let discriminant = c1 * c1 - 4.0 * c2 * c0;
@@ -115,107 +137,6 @@ impl<'a> Waveform<'a> {
     /// The span recorded; empty at zero if there is nothing.
     pub fn whole(&self) -> Span {
         Span { from: self.times.first().copied().unwrap_or(0.0), to: self.times.last().copied().unwrap_or(0.0) }
-    }
-
-    /// Takes one measure over a span.
-    ///
-    /// # Errors
-    /// [`MeasureError`] if the span is not covered, or the signal does not repeat and its
-    /// frequency is asked for.
-    pub fn measure(&self, measure: ReadingMeasure, span: Span) -> Result<f64, MeasureError> {
-        match measure {
-            ReadingMeasure::Mean => self.mean(span),
-            ReadingMeasure::Rms => self.rms(span),
-            ReadingMeasure::Min => self.extremes(span).map(|(min, _)| min),
-            ReadingMeasure::Max => self.extremes(span).map(|(_, max)| max),
-            ReadingMeasure::PeakToPeak => self.swing(span),
-            ReadingMeasure::Frequency => self.frequency(span),
-        }
-    }
-
-    /// Largest less smallest value; none where they differ by rounding only.
-    ///
-    /// # Errors
-    /// See [`Waveform::measure`].
-    pub fn swing(&self, span: Span) -> Result<f64, MeasureError> {
-        let (min, max) = self.extremes(span)?;
-        let largest = self.values.iter().fold(0.0f64, |largest, value| largest.max(value.abs()));
-        Ok(if max - min > (STEADY * largest).max(LEAST) { max - min } else { 0.0 })
-    }
-
-    /// Time average.
-    ///
-    /// # Errors
-    /// See [`Waveform::measure`].
-    pub fn mean(&self, span: Span) -> Result<f64, MeasureError> {
-        let span = self.covered(span)?;
-        let sum: f64 = self.pieces(span).map(|p| p.integral(p.within(span))).sum();
-        Ok(sum / (span.to - span.from))
-    }
-
-    /// Root mean square.
-    ///
-    /// # Errors
-    /// See [`Waveform::measure`].
-    pub fn rms(&self, span: Span) -> Result<f64, MeasureError> {
-        let span = self.covered(span)?;
-        let sum: f64 = self.pieces(span).map(|p| p.integral_of_square(p.within(span))).sum();
-        Ok((sum / (span.to - span.from)).max(0.0).sqrt())
-    }
-
-    /// Smallest and largest value.
-    ///
-    /// # Errors
-    /// See [`Waveform::measure`].
-    pub fn extremes(&self, span: Span) -> Result<(f64, f64), MeasureError> {
-        let span = self.covered(span)?;
-        let (mut min, mut max) = (f64::INFINITY, f64::NEG_INFINITY);
-        for piece in self.pieces(span) {
-            let (a, b) = piece.within(span);
-            for s in [Some(a), Some(b), piece.vertex((a, b))].into_iter().flatten() {
-                let y = piece.at(s);
-                min = min.min(y);
-                max = max.max(y);
-            }
-        }
-        Ok((min, max))
-    }
-
-    /// Reciprocal of the mean time between upward crossings of the mid level. Wiggles smaller
-    /// than a fifth of peak-to-peak around the mid level do not count.
-    ///
-    /// # Errors
-    /// See [`Waveform::measure`].
-    pub fn frequency(&self, span: Span) -> Result<f64, MeasureError> {
-        let span = self.covered(span)?;
-        if self.swing(span)? == 0.0 {
-            return Err(MeasureError::NotPeriodic);
-        }
-        let (min, max) = self.extremes(span)?;
-        let (level, guard) = (0.5 * (min + max), 0.1 * (max - min));
-        let mut armed = false;
-        let (mut first, mut last, mut count) = (None, 0.0, 0u32);
-        for piece in self.pieces(span) {
-            let (a, b) = piece.within(span);
-            for s in [Some(a), piece.vertex((a, b))].into_iter().flatten() {
-                armed |= piece.at(s) < level - guard;
-            }
-            if !armed {
-                armed = piece.at(b) < level - guard;
-                continue;
-            }
-            let upward = |s: &f64| piece.c[1] + 2.0 * piece.c[2] * s > 0.0 && (a..=b).contains(s);
-            if let Some(s) = piece.crossings(level).find(upward) {
-                last = piece.start + s * piece.length;
-                first.get_or_insert(last);
-                count += 1;
-                armed = piece.at(b) < level - guard;
-            }
-        }
-        match first {
-            Some(first) if count > 1 && max > min => Ok(f64::from(count - 1) / (last - first)),
-            _ => Err(MeasureError::NotPeriodic),
-        }
     }
 
     /// The value at a time; the nearest recorded one outside the recording.
@@ -244,7 +165,7 @@ impl<'a> Waveform<'a> {
         for piece in self.pieces(span) {
             let bounds = piece.within(span);
             let inside = |s: &f64| *s > bounds.0 && *s < bounds.1;
-            found.extend(piece.crossings(mean).filter(inside).map(|s| piece.start + s * piece.length));
+            found.extend(piece.crossings(mean).filter(inside).map(|s| piece.time(s)));
         }
         found.sort_by(f64::total_cmp);
         found.dedup();
@@ -261,29 +182,23 @@ impl<'a> Waveform<'a> {
         let mut slope_before = 0.0;
         for piece in self.pieces(span) {
             let bounds = piece.within(span);
-            let slope_at = |s: f64| piece.c[1] + 2.0 * piece.c[2] * s;
+            let slope_at = |s: f64| piece.slope(s);
             // An extreme inside the step, or a corner between two steps.
             let corner = (slope_before * slope_at(bounds.0) < 0.0).then_some(bounds.0);
             let places = corner.into_iter().chain(piece.vertex(bounds));
-            found.extend(places.map(|s| (piece.start + s * piece.length, piece.at(s))));
+            found.extend(places.map(|s| (piece.time(s), piece.at(s))));
             slope_before = slope_at(bounds.1);
         }
         Ok(found)
     }
 
     /// The span cut to the recording if it overshoots by rounding only.
-    fn covered(&self, span: Span) -> Result<Span, MeasureError> {
-        if self.times.len() < 3 {
-            return Err(MeasureError::Empty);
-        }
-        let whole = self.whole();
-        let slack = 1e-9 * (whole.to - whole.from);
-        let cut = Span { from: span.from.max(whole.from), to: span.to.min(whole.to) };
-        if span.from < whole.from - slack || span.to > whole.to + slack || cut.from >= cut.to || span.from.is_nan() {
-            let Span { from, to } = span;
-            return Err(MeasureError::NotCovered { from, to, first: whole.from, last: whole.to });
-        }
-        Ok(cut)
+    pub(crate) fn covered(&self, span: Span) -> Result<Span, MeasureError> {
+        self.whole().covering(span, self.times.len() < 3)
+    }
+
+    pub(crate) fn values(&self) -> &'a [f64] {
+        self.values
     }
 
     /// Index of the step that holds a time inside the recording.
@@ -302,10 +217,13 @@ impl<'a> Waveform<'a> {
         low
     }
 
-    fn pieces(&self, span: Span) -> impl Iterator<Item = Piece> + use<'a> {
+    /// The steps that lie in a span, in order; none if all of them lie outside.
+    pub(crate) fn pieces(&self, span: Span) -> impl Iterator<Item = Piece> + use<'a> {
         let wave = *self;
-        let (first, last) = (self.step_at(span.from), self.step_at(span.to));
-        (first..=last).map(move |step| wave.piece(step)).filter(|piece| piece.length > 0.0)
+        let whole = self.whole();
+        let outside = self.times.len() < 3 || whole.to <= span.from || whole.from > span.to;
+        let steps = if outside { 0..0 } else { self.step_at(span.from)..self.step_at(span.to) + 1 };
+        steps.map(move |step| wave.piece(step)).filter(|piece| piece.length > 0.0)
     }
 
     fn piece(&self, step: usize) -> Piece {

@@ -1,9 +1,10 @@
 //! Executes runs: the engine on a blocking thread, its chunks into the store as they come.
 
 use crate::store::{Begun, ChunkRow, Finish, Result, RunState, Store, StoreError};
-use crate::traces::TraceBuilder;
+use crate::traces::{Spool, TraceBuilder};
 use circuit::{Circuit, Severity, Supply, resolve};
-use engine::{Chunk, Command, Equations, Observer, Progress};
+use device::Equations;
+use recording::{Chunk, Chunks, Command, Observer, Piece, Progress, Unreadable};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::{Duration, Instant};
@@ -74,10 +75,11 @@ async fn simulate(
         move || {
             let circuit = prepare(&document)?;
             let builder = TraceBuilder::new(run, &circuit, Equations::new(&circuit).columns());
-            let mut reporter = Reporter { builder, rows: sender, shared, started: Instant::now(), slow_down };
+            let spool = Spool::default();
+            let mut reporter = Reporter { builder, spool, rows: sender, shared, started: Instant::now(), slow_down };
             let outcome = studies::run(&circuit, &study, &mut reporter);
             let last = reporter.builder.finish();
-            let outcome = outcome.map(|(_, outcome)| outcome).map_err(|error| error.to_string());
+            let outcome = outcome.map_err(|error| error.to_string());
             Ok::<_, String>((outcome, last, reporter.builder.nodes()))
         }
     });
@@ -119,9 +121,10 @@ struct Shared {
     time: AtomicU64,
 }
 
-/// Encodes chunks on the computing thread and hands them over to be stored.
+/// Encodes chunks on the computing thread, hands them over to be stored, and keeps them until the run is judged.
 struct Reporter {
     builder: TraceBuilder,
+    spool: Spool,
     rows: mpsc::Sender<(Vec<ChunkRow>, i64)>,
     shared: Arc<Shared>,
     started: Instant,
@@ -138,15 +141,35 @@ impl Observer for Reporter {
                 std::thread::sleep(ahead);
             }
         }
-        if self.shared.stop.load(Ordering::Relaxed) { Command::Stop } else { Command::Continue }
+        if self.shared.stop.load(Ordering::Relaxed) || self.spool.trouble().is_some() {
+            Command::Stop
+        } else {
+            Command::Continue
+        }
     }
 
     fn record(&mut self, chunk: Chunk) {
+        self.spool.push(&chunk);
         let rows = self.builder.push(&chunk);
         // A closed channel means storing has failed for good; stop computing.
         if self.rows.blocking_send((rows, self.builder.nodes())).is_err() {
             self.shared.stop.store(true, Ordering::Relaxed);
         }
+    }
+}
+
+impl Chunks for Reporter {
+    fn whole(&self) -> (f64, f64) {
+        self.spool.whole()
+    }
+    fn pieces(
+        &self,
+        from: f64,
+        to: f64,
+        columns: &[usize],
+        take: &mut dyn FnMut(Piece<'_>),
+    ) -> std::result::Result<(), Unreadable> {
+        self.spool.pieces(from, to, columns, take)
     }
 }
 

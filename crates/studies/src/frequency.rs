@@ -1,8 +1,9 @@
 //! Responses to small sinusoids about the operating point, of any signal.
 
 use circuit::{Circuit, Quantity, Signal, SignalError, Term};
-use engine::{Complex64, EngineError, Excitation, SmallSignal, sweep};
+use device::{EngineError, Excitation, SmallSignal};
 use readings::Recipe;
+use recording::{Complex64, sweep};
 
 /// Frequencies to look at.
 #[derive(Clone, Copy, Debug, PartialEq)]

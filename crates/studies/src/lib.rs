@@ -14,4 +14,4 @@ mod run;
 pub use frequency::{FrequencyError, Grid, impedance, response};
 pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing, Steadiness, Verdict};
 pub use recorded::Recorded;
-pub use run::{StudyError, run, settings};
+pub use run::{Keeper, StudyError, run, settings};

@@ -1,5 +1,5 @@
-use engine::Health;
 use quantity::Unit;
+use recording::Health;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

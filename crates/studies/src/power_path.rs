@@ -1,63 +1,76 @@
-use crate::{Recorded, StageFigures};
+use crate::StageFigures;
 use circuit::{Circuit, Quantity, ResolvedPart, Signal, Term};
-use readings::{Span, Waveform};
+use readings::{Recipe, Span, Survey, Ticket};
 
-/// Averages the power of every part over a span and follows it along the stages.
+/// The power path on its way: the mean power of every part over a span, and the voltages behind the stages.
 ///
 /// What flows into a stage is what it and everything after it absorb; so the figures add up at
 /// every joint, branches included, however the parts store energy meanwhile.
-pub(crate) fn figures(recorded: &Recorded<'_>, span: Span) -> Vec<StageFigures> {
-    let circuit = recorded.circuit;
-    let mut absorbed = vec![0.0; circuit.stages.len()];
-    for part in &circuit.parts {
-        if let Some(stage) = part.stage {
-            absorbed[stage] += mean_power(recorded, part, span).unwrap_or(0.0);
-        }
-    }
-    // A stage comes after its feeder in the list, so one backward pass sums whole branches.
-    let mut flow_in = absorbed.clone();
-    for stage in (0..circuit.stages.len()).rev() {
-        if let Some(before) = circuit.stages[stage].after {
-            flow_in[before] += flow_in[stage];
-        }
-    }
-    let fed = |stage: usize| circuit.stages[stage].after.is_some();
-    (0..circuit.stages.len())
-        .map(|stage| {
-            let on_output = |measure: Measure| output_voltage(recorded, stage, span, measure);
-            StageFigures {
-                id: circuit.stages[stage].id.clone(),
-                power_in: if fed(stage) { flow_in[stage] } else { 0.0 },
-                power_out: flow_in[stage] - absorbed[stage],
-                absorbed: absorbed[stage],
-                voltage: on_output(|w, s| w.mean(s)),
-                voltage_rms: on_output(|w, s| w.rms(s)),
-                ripple: on_output(|w, s| w.extremes(s).map(|(min, max)| max - min)),
-            }
-        })
-        .collect()
+pub(crate) struct Figured {
+    /// Stage and mean power of its parts.
+    powers: Vec<(usize, Ticket)>,
+    /// Voltage behind each stage.
+    voltages: Vec<Option<Ticket>>,
 }
 
-type Measure = fn(Waveform<'_>, Span) -> Result<f64, readings::MeasureError>;
+impl Figured {
+    pub(crate) fn new(circuit: &Circuit, span: Span, whole: Span, survey: &mut Survey) -> Self {
+        let covered = whole.covering(span, whole.to <= whole.from).ok();
+        let mut ask = |terms: Vec<Term>| {
+            let recipe = Recipe::new(circuit, &Signal { terms }).ok()?;
+            Some(survey.ask_within(recipe, covered?, None))
+        };
+        let mut powers = Vec::new();
+        for part in &circuit.parts {
+            let term = Term { negative: false, of: part.id.clone(), quantity: Quantity::Power };
+            if let Some(stage) = part.stage
+                && let Some(ticket) = ask(vec![term])
+            {
+                powers.push((stage, ticket));
+            }
+        }
+        let voltages = (0..circuit.stages.len()).map(|stage| ask(behind(circuit, stage)?)).collect();
+        Figured { powers, voltages }
+    }
 
-/// A measure of the voltage behind a stage: to `gnd`, or between the two nets of an alternating one.
-fn output_voltage(recorded: &Recorded<'_>, stage: usize, span: Span, measure: Measure) -> Option<f64> {
-    let stage = &recorded.circuit.stages[stage];
-    let term = |net: usize, negative: bool| Term {
-        negative,
-        of: recorded.circuit.nets[net].clone(),
-        quantity: Quantity::Voltage,
-    };
+    pub(crate) fn found(&self, circuit: &Circuit, survey: &Survey) -> Vec<StageFigures> {
+        let mut absorbed = vec![0.0; circuit.stages.len()];
+        for (stage, ticket) in &self.powers {
+            absorbed[*stage] += survey.figures(*ticket).mean();
+        }
+        // A stage comes after its feeder in the list, so one backward pass sums whole branches.
+        let mut flow_in = absorbed.clone();
+        for stage in (0..circuit.stages.len()).rev() {
+            if let Some(before) = circuit.stages[stage].after {
+                flow_in[before] += flow_in[stage];
+            }
+        }
+        let fed = |stage: usize| circuit.stages[stage].after.is_some();
+        (0..circuit.stages.len())
+            .map(|stage| {
+                let voltage = self.voltages[stage].map(|ticket| survey.figures(ticket));
+                StageFigures {
+                    id: circuit.stages[stage].id.clone(),
+                    power_in: if fed(stage) { flow_in[stage] } else { 0.0 },
+                    power_out: flow_in[stage] - absorbed[stage],
+                    absorbed: absorbed[stage],
+                    voltage: voltage.map(|v| v.mean()),
+                    voltage_rms: voltage.map(|v| v.rms()),
+                    ripple: voltage.map(|v| v.extremes().1 - v.extremes().0),
+                }
+            })
+            .collect()
+    }
+}
+
+/// The voltage behind a stage: to `gnd`, or between the two nets of an alternating one.
+fn behind(circuit: &Circuit, stage: usize) -> Option<Vec<Term>> {
+    let stage = &circuit.stages[stage];
+    let term =
+        |net: usize, negative: bool| Term { negative, of: circuit.nets[net].clone(), quantity: Quantity::Voltage };
     let mut terms = vec![term(stage.output?, false)];
     terms.extend(stage.back.map(|net| term(net, true)));
-    let values = recorded.values(&Signal { terms }).ok()?;
-    measure(Waveform::new(&recorded.recording.times, &values), span).ok()
-}
-
-fn mean_power(recorded: &Recorded<'_>, part: &ResolvedPart, span: Span) -> Option<f64> {
-    let term = Term { negative: false, of: part.id.clone(), quantity: Quantity::Power };
-    let values = recorded.values(&Signal { terms: vec![term] }).ok()?;
-    Waveform::new(&recorded.recording.times, &values).mean(span).ok()
+    Some(terms)
 }
 
 /// The last whole period common to all periodic sources, if the run is long enough; else the

@@ -1,19 +1,19 @@
 use circuit::{Circuit, Quantity, Signal, SignalError};
-use engine::{Column, Recording};
-use readings::{ColumnKey, MeasureError, Recipe, Span, Waveform};
+use readings::Recipe;
+use recording::{Column, Recording};
 use std::collections::HashMap;
 
-/// A recording that answers for signals.
+/// A recording in memory that answers for signals.
 pub struct Recorded<'a> {
-    pub(crate) circuit: &'a Circuit,
-    pub(crate) recording: &'a Recording,
-    columns: HashMap<ColumnKey, usize>,
+    circuit: &'a Circuit,
+    recording: &'a Recording,
+    columns: HashMap<Column, usize>,
 }
 
 impl<'a> Recorded<'a> {
     /// A recording of a circuit with these columns.
     pub fn new(circuit: &'a Circuit, columns: &[Column], recording: &'a Recording) -> Self {
-        let columns = columns.iter().enumerate().map(|(i, c)| (ColumnKey::new(&c.of, c.quantity), i)).collect();
+        let columns = columns.iter().cloned().zip(0..).collect();
         Recorded { circuit, recording, columns }
     }
 
@@ -29,7 +29,7 @@ impl<'a> Recorded<'a> {
         Ok(recipe.evaluate(self.recording.times.len(), |key| self.column(key)))
     }
 
-    fn column(&self, key: &ColumnKey) -> Option<&'a [f64]> {
+    fn column(&self, key: &Column) -> Option<&'a [f64]> {
         self.recording.columns.get(*self.columns.get(key)?).map(Vec::as_slice)
     }
 
@@ -42,21 +42,5 @@ impl<'a> Recorded<'a> {
             [Quantity::Voltage, Quantity::Current, Quantity::Power].map(|quantity| term(&part.id, quantity))
         });
         nets.chain(parts).collect()
-    }
-
-    /// Time of the last node, s.
-    pub(crate) fn end(&self) -> f64 {
-        self.recording.times.last().copied().unwrap_or(0.0)
-    }
-
-    /// Measures a net's voltage.
-    pub(crate) fn net<T>(
-        &self,
-        net: usize,
-        span: Span,
-        measure: impl Fn(Waveform<'_>, Span) -> Result<T, MeasureError>,
-    ) -> Option<T> {
-        let values = self.column(&ColumnKey::new(self.circuit.nets.get(net)?, Quantity::Voltage))?;
-        measure(Waveform::new(&self.recording.times, values), span).ok()
     }
 }

@@ -1,10 +1,12 @@
-use crate::power_path::{figures, last_period};
-use crate::{End, Outcome, ReadingResult, Recorded, RunHealth, Standing, Steadiness, Verdict};
-use circuit::{Circuit, MOST_BYTES, ResolvedReading, ResolvedRequirement, ResolvedStudy, ResolvedWindow, StudyKind};
-use engine::{
-    Chunk, Command, Ended, EngineError, Equations, Health, Observer, Progress, Recording, Settings, Start, transient,
+use crate::power_path::{Figured, last_period};
+use crate::{End, Outcome, ReadingResult, RunHealth, Standing, Steadiness, Verdict};
+use circuit::ResolvedStudy;
+use circuit::{
+    Circuit, MOST_BYTES, Quantity, ResolvedReading, ResolvedRequirement, ResolvedWindow, Signal, StudyKind, Term,
 };
-use readings::{Span, Waveform};
+use device::{Ended, EngineError, Equations, Settings, Start, transient};
+use readings::{Figures, Recipe, Span, Survey, Ticket};
+use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Unreadable};
 
 /// Why a study cannot be run at all.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -12,6 +14,9 @@ pub enum StudyError {
     /// The circuit has no such study.
     #[error("there is no study named {0}")]
     Unknown(String),
+    /// The recording cannot be read back.
+    #[error("{0}")]
+    Unreadable(#[from] Unreadable),
 }
 
 /// Margin, relative to the limit, below which a requirement counts as close.
@@ -33,24 +38,28 @@ pub fn settings(circuit: &Circuit, study: &ResolvedStudy) -> Settings {
     }
 }
 
-/// Runs a study and judges it.
+/// What a run's recording is kept in, to be read again when it is judged.
+pub trait Keeper: Observer + Chunks {}
+
+impl<T: Observer + Chunks> Keeper for T {}
+
+/// Runs a study and judges it. The recording goes to `kept` as it comes and is read back piece by piece, so that the
+/// memory taken does not grow with it.
 ///
 /// # Errors
-/// [`StudyError::Unknown`] if there is no such study. A simulation that fails is an outcome, not
-/// an error: what was recorded until then is read and kept.
-pub fn run(circuit: &Circuit, study: &str, observer: &mut dyn Observer) -> Result<(Recording, Outcome), StudyError> {
+/// [`StudyError::Unknown`] if there is no such study, [`StudyError::Unreadable`] if the recording cannot be read back.
+/// A simulation that fails is an outcome, not an error: what was recorded until then is read and kept.
+pub fn run(circuit: &Circuit, study: &str, kept: &mut dyn Keeper) -> Result<Outcome, StudyError> {
     let index =
         circuit.studies.iter().position(|s| s.id == study).ok_or_else(|| StudyError::Unknown(study.to_owned()))?;
     let study = &circuit.studies[index];
     let equations = Equations::new(circuit);
-    let mut keeping = Keeping { recording: Recording::default(), observer, reached: 0.0, bytes: 0.0 };
+    let mut bounded = Bounded { kept, reached: 0.0, bytes: 0.0 };
     let mut health = Health::default();
-    let ended = transient(&equations, &settings(circuit, study), &mut keeping, &mut health);
-    let full = keeping.full();
-    let Keeping { recording, reached, .. } = keeping;
-    let recorded = Recorded::new(circuit, equations.columns(), &recording);
-    let mut outcome = judge(&recorded, index, ended, reached, health);
-    if full && matches!(outcome.end, End::Stopped { .. }) {
+    let ended = transient(&equations, &settings(circuit, study), &mut bounded, &mut health);
+    let Bounded { reached, bytes, .. } = bounded;
+    let mut outcome = judge(circuit, equations.columns(), kept, index, ended, reached, health)?;
+    if bytes > MOST_BYTES && matches!(outcome.end, End::Stopped { .. }) {
         let message = format!(
             "stopped at {}: the run has recorded {:.0e} bytes, the most one may; shorten the study, record from a later \
              time, allow longer steps or loosen the tolerance",
@@ -59,44 +68,37 @@ pub fn run(circuit: &Circuit, study: &str, observer: &mut dyn Observer) -> Resul
         );
         outcome.end = End::Failed { message };
     }
-    Ok((recording, outcome))
+    Ok(outcome)
 }
 
-/// Passes everything on and keeps the recording for the readings.
-struct Keeping<'a> {
-    recording: Recording,
-    observer: &'a mut dyn Observer,
+/// Passes everything on, up to the most a run may record.
+struct Bounded<'a> {
+    kept: &'a mut dyn Keeper,
     reached: f64,
     bytes: f64,
 }
 
-impl Keeping<'_> {
-    fn full(&self) -> bool {
-        self.bytes > MOST_BYTES
-    }
-}
-
-impl Observer for Keeping<'_> {
+impl Observer for Bounded<'_> {
     fn progress(&mut self, progress: &Progress<'_>) -> Command {
         self.reached = progress.time;
-        let wish = self.observer.progress(progress);
-        if self.full() { Command::Stop } else { wish }
+        let wish = self.kept.progress(progress);
+        if self.bytes > MOST_BYTES { Command::Stop } else { wish }
     }
     fn record(&mut self, chunk: Chunk) {
         self.bytes += (size_of::<f64>() * chunk.times.len() * (1 + chunk.columns.len())) as f64;
-        self.recording.push(&chunk);
-        self.observer.record(chunk);
+        self.kept.record(chunk);
     }
 }
 
 fn judge(
-    recorded: &Recorded<'_>,
+    circuit: &Circuit,
+    columns: &[Column],
+    kept: &dyn Chunks,
     index: usize,
     ended: Result<Ended, EngineError>,
     reached: f64,
     health: Health,
-) -> Outcome {
-    let Recorded { circuit, recording, .. } = recorded;
+) -> Result<Outcome, Unreadable> {
     let study = &circuit.studies[index];
     let complete = matches!(ended, Ok(Ended::Done));
     let end = match ended {
@@ -104,11 +106,18 @@ fn judge(
         Ok(Ended::Stopped) => End::Stopped { time: reached },
         Err(error) => End::Failed { message: error.to_string() },
     };
-    let readings: Vec<_> = circuit.readings.iter().map(|r| reading(recorded, r, index, complete)).collect();
+    let (from, to) = kept.whole();
+    let whole = Span { from, to };
+    let span = last_period(circuit, from, to);
+    let mut survey = Survey::default();
+    let asked: Vec<_> =
+        circuit.readings.iter().map(|r| Asked::new(circuit, columns, r, index, complete, whole, &mut survey)).collect();
+    let steady = Steady::new(circuit, span, whole, &mut survey);
+    let figured = Figured::new(circuit, span, whole, &mut survey);
+    survey.pass(kept, columns)?;
+    let readings: Vec<_> = asked.into_iter().map(|a| a.result(&survey)).collect();
     let verdicts = circuit.requirements.iter().map(|r| verdict(circuit, r, &readings)).collect();
-    let first = recording.times.first().copied().unwrap_or(0.0);
-    let span = last_period(circuit, first, recorded.end());
-    let steadiness = steadiness(recorded, span);
+    let steadiness = steady.and_then(|s| s.found(circuit, &survey));
     let mut warnings = Vec::new();
     if health.energy.relative > ENERGY_LIMIT {
         warnings.push(format!(
@@ -125,45 +134,80 @@ fn judge(
             quantity::show(s.over, quantity::Unit::Second, 3)
         ));
     }
-    Outcome {
+    Ok(Outcome {
         end,
         readings,
         verdicts,
-        stages: figures(recorded, span),
+        stages: figured.found(circuit, &survey),
         health: RunHealth {
             engine: health,
             tolerance: study.tolerance,
-            engine_version: engine::VERSION.to_owned(),
+            engine_version: device::VERSION.to_owned(),
             steadiness,
             warnings,
         },
+    })
+}
+
+/// A reading on its way.
+struct Asked<'a> {
+    reading: &'a ResolvedReading,
+    found: Result<(Ticket, Span), String>,
+}
+
+impl<'a> Asked<'a> {
+    fn new(
+        circuit: &Circuit,
+        columns: &[Column],
+        reading: &'a ResolvedReading,
+        study: usize,
+        complete: bool,
+        whole: Span,
+        survey: &mut Survey,
+    ) -> Self {
+        let mut ask = || {
+            if reading.study != study {
+                return Err("taken from another study".to_owned());
+            }
+            let recipe = recorded(circuit, &reading.signal, columns)?;
+            let span = match reading.window {
+                ResolvedWindow::WholeRun => whole,
+                ResolvedWindow::Between(from, to) => Span { from, to },
+                // "The last periods" of a run cut short are not the ones meant.
+                ResolvedWindow::Last(_) if !complete => return Err("the run did not reach its end".to_owned()),
+                ResolvedWindow::Last(length) => Span { from: whole.to - length, to: whole.to },
+            };
+            let covered = covering(whole, span).map_err(|error| error.to_string())?;
+            Ok((survey.ask(recipe, covered, Some(reading.measure)), span))
+        };
+        Asked { reading, found: ask() }
+    }
+
+    fn result(self, survey: &Survey) -> ReadingResult {
+        let ResolvedReading { id, measure, signal, .. } = self.reading;
+        let unit = measure.unit(signal.quantity());
+        let found = self.found.and_then(|(ticket, span)| {
+            Ok((survey.measured(ticket).map_err(|error| error.to_string())?, (span.from, span.to)))
+        });
+        let (value, window, problem) = match found {
+            Ok((value, window)) => (Some(value), Some(window), None),
+            Err(problem) => (None, None, Some(problem)),
+        };
+        ReadingResult { id: id.clone(), unit, value, problem, window }
     }
 }
 
-fn reading(recorded: &Recorded<'_>, reading: &ResolvedReading, study: usize, complete: bool) -> ReadingResult {
-    let unit = reading.measure.unit(reading.signal.quantity());
-    let result = |value, problem, window| ReadingResult { id: reading.id.clone(), unit, value, problem, window };
-    if reading.study != study {
-        return result(None, Some("taken from another study".into()), None);
-    }
-    let values = match recorded.values(&reading.signal) {
-        Ok(values) => values,
-        Err(error) => return result(None, Some(error.to_string()), None),
-    };
-    let wave = Waveform::new(&recorded.recording.times, &values);
-    let whole = wave.whole();
-    let span = match reading.window {
-        ResolvedWindow::WholeRun => whole,
-        ResolvedWindow::Between(from, to) => Span { from, to },
-        // "The last periods" of a run cut short are not the ones meant.
-        ResolvedWindow::Last(_) if !complete => {
-            return result(None, Some("the run did not reach its end".into()), None);
-        }
-        ResolvedWindow::Last(length) => Span { from: whole.to - length, to: whole.to },
-    };
-    match wave.measure(reading.measure, span) {
-        Ok(value) => result(Some(value), None, Some((span.from, span.to))),
-        Err(error) => result(None, Some(error.to_string()), None),
+/// A span within a recording; a recording of no length holds nothing.
+fn covering(whole: Span, span: Span) -> Result<Span, readings::MeasureError> {
+    whole.covering(span, whole.to <= whole.from)
+}
+
+/// How a signal is made of columns, all of which were recorded.
+fn recorded(circuit: &Circuit, signal: &Signal, columns: &[Column]) -> Result<Recipe, String> {
+    let recipe = Recipe::new(circuit, signal).map_err(|error| error.to_string())?;
+    match recipe.columns().into_iter().find(|key| !columns.contains(key)) {
+        Some(key) => Err(format!("{} was not recorded", key.of)),
+        None => Ok(recipe),
     }
 }
 
@@ -202,27 +246,49 @@ fn verdict(circuit: &Circuit, requirement: &ResolvedRequirement, readings: &[Rea
     }
 }
 
-fn steadiness(recorded: &Recorded<'_>, last: Span) -> Option<Steadiness> {
-    let length = last.to - last.from;
-    let before = Span { from: last.from - length, to: last.from };
-    let mut moves = Vec::new();
-    for net in 1..recorded.circuit.nets.len() {
-        let mean = recorded.net(net, last, |w, s| w.mean(s))?;
-        let earlier = recorded.net(net, before, |w, s| w.mean(s))?;
-        let (min, max) = recorded.net(net, last, |w, s| w.extremes(s))?;
-        moves.push((net, mean - earlier, (max - min).max(mean.abs())));
+/// How far the means of nets still move, on its way: of each net its figures over the last period and the one before.
+struct Steady {
+    nets: Vec<(usize, [Ticket; 2])>,
+    over: f64,
+}
+
+impl Steady {
+    fn new(circuit: &Circuit, last: Span, whole: Span, survey: &mut Survey) -> Option<Self> {
+        let over = last.to - last.from;
+        let before = Span { from: last.from - over, to: last.from };
+        let (last, before) = (covering(whole, last).ok()?, covering(whole, before).ok()?);
+        let mut nets = Vec::new();
+        for net in 1..circuit.nets.len() {
+            let term = Term { negative: false, of: circuit.nets[net].clone(), quantity: Quantity::Voltage };
+            let recipe = Recipe::new(circuit, &Signal { terms: vec![term] }).ok()?;
+            let mut ask = |span| survey.ask_within(recipe.clone(), span, None);
+            nets.push((net, [ask(last), ask(before)]));
+        }
+        Some(Steady { nets, over })
     }
-    // A net that carries next to nothing shall not count as unsteady for its noise.
-    let floor = 1e-3 * moves.iter().map(|m| m.2).fold(0.0, f64::max);
-    let relative = |change: f64, scale: f64| {
-        let scale = scale.max(floor);
-        if scale > 0.0 { change.abs() / scale } else { 0.0 }
-    };
-    let steadiness = |(net, change, scale): (usize, f64, f64)| Steadiness {
-        net: recorded.circuit.nets[net].clone(),
-        change,
-        relative: relative(change, scale),
-        over: length,
-    };
-    moves.into_iter().map(steadiness).max_by(|a, b| a.relative.total_cmp(&b.relative))
+
+    fn found(&self, circuit: &Circuit, survey: &Survey) -> Option<Steadiness> {
+        let moves: Vec<(usize, f64, f64)> = self
+            .nets
+            .iter()
+            .map(|(net, tickets)| {
+                let [last, before]: [Figures; 2] = tickets.map(|ticket| survey.figures(ticket));
+                let (mean, (min, max)) = (last.mean(), last.extremes());
+                (*net, mean - before.mean(), (max - min).max(mean.abs()))
+            })
+            .collect();
+        // A net that carries next to nothing shall not count as unsteady for its noise.
+        let floor = 1e-3 * moves.iter().map(|m| m.2).fold(0.0, f64::max);
+        let relative = |change: f64, scale: f64| {
+            let scale = scale.max(floor);
+            if scale > 0.0 { change.abs() / scale } else { 0.0 }
+        };
+        let steadiness = |(net, change, scale): (usize, f64, f64)| Steadiness {
+            net: circuit.nets[net].clone(),
+            change,
+            relative: relative(change, scale),
+            over: self.over,
+        };
+        moves.into_iter().map(steadiness).max_by(|a, b| a.relative.total_cmp(&b.relative))
+    }
 }

@@ -6,8 +6,9 @@
 
 use circuit::kinds::Form;
 use circuit::{Circuit, Supply, resolve};
-use engine::{Chunk, Command, Ended, EngineError, Equations, Health, Observer, Progress, transient};
+use device::{Ended, EngineError, Equations, transient};
 use mellow_studies::settings;
+use recording::{Chunk, Command, Health, Observer, Progress};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};

@@ -2,11 +2,7 @@
 
 use circuit::{Supply, check, resolve};
 use mellow_studies::{End, Standing, run};
-
-struct Nothing;
-impl engine::Observer for Nothing {
-    fn record(&mut self, _chunk: engine::Chunk) {}
-}
+use recording::Recording;
 
 fn demo() -> Supply {
     Supply::from_json(include_str!("../../../demo/tide-gauge-mains-supply.json")).unwrap()
@@ -20,7 +16,7 @@ fn the_demo_has_nothing_to_complain_of() {
 #[test]
 fn a_larger_reservoir_turns_the_ripple_verdict() {
     let mut supply = demo();
-    let outcome_of = |supply: &Supply| run(&resolve(supply).unwrap(), "switch_on", &mut Nothing).unwrap().1;
+    let outcome_of = |supply: &Supply| run(&resolve(supply).unwrap(), "switch_on", &mut Recording::default()).unwrap();
     let before = outcome_of(&supply);
     println!("{}", serde_json::to_string_pretty(&before).unwrap());
     assert_eq!(before.end, End::Done);

@@ -174,6 +174,13 @@ pub fn every_supply() -> Vec<Supply> {
     [mains_supplies(), direct_supplies(), several_wires(), vec![branched, two], chosen()].concat()
 }
 
+/// Runs a study and keeps the whole recording.
+pub fn ran(circuit: &circuit::Circuit, study: &str) -> (recording::Recording, studies::Outcome) {
+    let mut kept = recording::Recording::default();
+    let outcome = studies::run(circuit, study, &mut kept).unwrap();
+    (kept, outcome)
+}
+
 /// Sets the voltage of a composed supply's source, RMS for an alternating one, V.
 pub fn set_line(supply: &mut Supply, voltage: f64) {
     for part in &mut supply.parts {

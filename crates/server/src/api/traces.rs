@@ -10,9 +10,9 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use circuit::{Quantity, Signal};
+use circuit::{ReadingMeasure, Signal};
 use quantity::Unit;
-use readings::{Recipe, Span, Waveform};
+use readings::{Recipe, Span, Survey, Waveform};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -124,44 +124,48 @@ pub(crate) async fn measure(
     }
     let circuit = app.circuit_of(run).await?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
-    let mut measured = Vec::new();
-    let body = Arc::new(body);
+    let whole = traces.whole().await?;
+    let span =
+        whole.covering(Span { from: body.from.max(whole.from), to: body.to.min(whole.to) }, whole.to <= whole.from);
+    let mut survey = Survey::default();
+    let mut asked = Vec::new();
     for text in &body.signals {
         let signal = Signal::parse(text).map_err(|error| ApiError::unusable(error.to_string()))?;
         let recipe = Recipe::new(&circuit, &signal).map_err(|error| ApiError::unusable(error.to_string()))?;
-        // Features are looked for a span's length to either side as well.
-        let length = body.to - body.from;
-        let (times, values) = traces.nodes(&recipe, body.from - length, body.to + length).await?;
-        let (text, body) = (text.clone(), Arc::clone(&body));
-        let measure = move || measures(&text, signal.quantity(), Waveform::new(&times, &values), &body);
-        measured.push(app.think(measure).await?);
+        let ticket = span.ok().map(|span| survey.ask_within(recipe.clone(), span, Some(ReadingMeasure::Frequency)));
+        asked.push((text, signal.quantity(), recipe, ticket));
+    }
+    traces.survey(&mut survey).await?;
+    let mut measured = Vec::new();
+    for (text, quantity, recipe, ticket) in asked {
+        let figures = ticket.map(|ticket| survey.figures(ticket));
+        let near = async |t: f64| {
+            let (times, values) = traces.nodes(&recipe, t, t).await?;
+            app.think(move || near(Waveform::new(&times, &values), t)).await
+        };
+        let ((at_from, features_near_from), (at_to, features_near_to)) = (near(body.from).await?, near(body.to).await?);
+        measured.push(SpanMeasures {
+            signal: text.clone(),
+            unit: quantity.unit(),
+            at_from,
+            at_to,
+            mean: figures.map(|f| f.mean()),
+            rms: figures.map(|f| f.rms()),
+            min: figures.map(|f| f.extremes().0),
+            max: figures.map(|f| f.extremes().1),
+            frequency: ticket.and_then(|ticket| survey.measured(ticket).ok()),
+            features_near_from,
+            features_near_to,
+        });
     }
     Ok(Json(measured))
 }
 
-fn measures(signal: &str, quantity: Quantity, wave: Waveform<'_>, body: &MeasureSpan) -> SpanMeasures {
-    let whole = wave.whole();
-    let span = Span { from: body.from.max(whole.from), to: body.to.min(whole.to) };
-    let extremes = wave.extremes(span).ok();
-    let features = wave.features(whole).unwrap_or_default();
-    let near = |t: f64| {
-        let mut nearest = features.clone();
-        nearest.sort_by(|a, b| (a - t).abs().total_cmp(&(b - t).abs()));
-        nearest.truncate(FEATURES);
-        nearest.sort_by(f64::total_cmp);
-        nearest
-    };
-    SpanMeasures {
-        signal: signal.to_owned(),
-        unit: quantity.unit(),
-        at_from: wave.at(body.from).ok(),
-        at_to: wave.at(body.to).ok(),
-        mean: wave.mean(span).ok(),
-        rms: wave.rms(span).ok(),
-        min: extremes.map(|e| e.0),
-        max: extremes.map(|e| e.1),
-        frequency: wave.frequency(span).ok(),
-        features_near_from: near(body.from),
-        features_near_to: near(body.to),
-    }
+/// The value at a time, and the nearest places where something stands out, within the chunks around it.
+fn near(wave: Waveform<'_>, t: f64) -> (Option<f64>, Vec<f64>) {
+    let mut nearest = wave.features(wave.whole()).unwrap_or_default();
+    nearest.sort_by(|a, b| (a - t).abs().total_cmp(&(b - t).abs()));
+    nearest.truncate(FEATURES);
+    nearest.sort_by(f64::total_cmp);
+    (wave.at(t).ok(), nearest)
 }

@@ -1,19 +1,17 @@
 //! Commands on supply documents, without a database.
 
+use crate::traces::Spool;
 use circuit::{Circuit, Finding, Severity, Signal, Supply, resolve};
-use engine::{Equations, Observer, Recording};
+use device::Equations;
 use quantity::show;
+use readings::Recipe;
+use recording::{Chunks, Column, repeated};
 use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
 use studies::{End, Outcome, Recorded, Standing};
 
 const BAD_INPUT: u8 = 2;
-
-struct Quiet;
-impl Observer for Quiet {
-    fn record(&mut self, _chunk: engine::Chunk) {}
-}
 
 pub(super) fn bad_input(message: impl std::fmt::Display) -> ExitCode {
     eprintln!("mellow-coil: {message}");
@@ -85,12 +83,13 @@ pub(super) fn run(file: &Path, study: Option<&str>, out: Option<&Path>, json: bo
         Ok(circuit) => circuit,
         Err(code) => return code,
     };
-    let (recording, outcome) = match studies::run(&circuit, study, &mut Quiet) {
+    let mut kept = Spool::default();
+    let outcome = match studies::run(&circuit, study, &mut kept) {
         Ok(result) => result,
         Err(error) => return refuse(json, format!("{}: {error}", file.display()), &[]),
     };
     if let Some(folder) = out
-        && let Err(error) = write_traces(folder, study, &circuit, &recording)
+        && let Err(error) = write_traces(folder, study, &circuit, &kept)
     {
         return bad_input(format!("{}: {error}", folder.display()));
     }
@@ -161,20 +160,32 @@ fn write_traces(
     folder: &Path,
     study: &str,
     circuit: &Circuit,
-    recording: &Recording,
+    kept: &dyn Chunks,
 ) -> Result<(), Box<dyn std::error::Error>> {
     std::fs::create_dir_all(folder)?;
     let equations = Equations::new(circuit);
-    let recorded = Recorded::new(circuit, equations.columns(), recording);
+    let columns = equations.columns();
     let signals = Recorded::signals(circuit);
-    let columns = signals.iter().map(|s| recorded.values(s)).collect::<Result<Vec<_>, _>>()?;
+    let recipes = signals.iter().map(|s| Recipe::new(circuit, s)).collect::<Result<Vec<_>, _>>()?;
     let unit = |s: &Signal| format!("{s} [{}]", s.quantity().unit().symbol());
     let mut csv =
         csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_path(folder.join(format!("{study}.csv")))?;
     csv.write_record(std::iter::once("time [s]".to_owned()).chain(signals.iter().map(unit)))?;
-    for (i, time) in recording.times.iter().enumerate() {
-        csv.write_record(std::iter::once(*time).chain(columns.iter().map(|c| c[i])).map(|v| format!("{v:e}")))?;
-    }
+    let all: Vec<usize> = (0..columns.len()).collect();
+    let (from, to) = kept.whole();
+    let (mut known, mut written) = (0, Ok(()));
+    kept.pieces(from, to, &all, &mut |piece| {
+        let column = |key: &Column| columns.iter().position(|c| c == key).map(|k| piece.columns[k]);
+        let values: Vec<_> = recipes.iter().map(|recipe| recipe.evaluate(piece.times.len(), column)).collect();
+        for (i, time) in piece.times.iter().enumerate().skip(known) {
+            let row = std::iter::once(*time).chain(values.iter().map(|v| v[i]));
+            if written.is_ok() {
+                written = csv.write_record(row.map(|v| format!("{v:e}")));
+            }
+        }
+        known = repeated(piece.times.len());
+    })?;
+    written?;
     csv.into_inner()?.flush()?;
     Ok(())
 }

@@ -139,6 +139,33 @@ impl Store {
             .await?)
     }
 
+    /// The next chunks of level 0 behind one, of some signals, as far as they touch a span: by chunk, then signal.
+    pub(crate) async fn chunks_after(
+        &self,
+        run: Uuid,
+        signals: &[String],
+        (from, to): (f64, f64),
+        after: i32,
+        count: i32,
+    ) -> Result<Vec<ChunkRow>> {
+        let mut connection = self.connection().await?;
+        let of_run = trace_chunks::run_id.eq(run).and(trace_chunks::level.eq(0i16));
+        let touching = trace_chunks::from_time.le(to).and(trace_chunks::to_time.ge(from));
+        let first: Option<i32> = trace_chunks::table
+            .filter(of_run.and(touching).and(trace_chunks::seq.gt(after)))
+            .select(diesel::dsl::min(trace_chunks::seq))
+            .first(&mut connection)
+            .await?;
+        let Some(first) = first else { return Ok(Vec::new()) };
+        let next = trace_chunks::seq.ge(first).and(trace_chunks::seq.lt(first + count));
+        Ok(trace_chunks::table
+            .filter(of_run.and(touching).and(next).and(trace_chunks::signal.eq_any(signals)))
+            .order((trace_chunks::seq, trace_chunks::signal))
+            .select(ChunkRow::as_select())
+            .load(&mut connection)
+            .await?)
+    }
+
     /// First and last time recorded, of each of these runs that has recorded any.
     pub(crate) async fn recorded_spans(&self, of: &[Uuid]) -> Result<HashMap<Uuid, (f64, f64)>> {
         let mut connection = self.connection().await?;

@@ -130,7 +130,7 @@ impl Store {
                 runs::duration.eq(duration),
                 runs::document.eq(document),
                 runs::essence.eq(essence),
-                runs::engine_version.eq(engine::VERSION),
+                runs::engine_version.eq(device::VERSION),
                 runs::state.eq(RunState::Queued.name()),
             ))
             .returning(RunRow::as_returning())

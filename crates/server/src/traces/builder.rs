@@ -2,8 +2,8 @@ use super::codec::encode;
 use super::{BUCKET, BUCKETS, OVERLAP};
 use crate::store::ChunkRow;
 use circuit::Circuit;
-use engine::{Chunk, Column};
-use readings::{ColumnKey, Recipe};
+use readings::Recipe;
+use recording::{Chunk, Column};
 use std::collections::HashMap;
 use studies::Recorded;
 use uuid::Uuid;
@@ -12,7 +12,7 @@ use uuid::Uuid;
 pub(crate) struct TraceBuilder {
     run: Uuid,
     columns: Vec<String>,
-    keys: HashMap<ColumnKey, usize>,
+    keys: HashMap<Column, usize>,
     signals: Vec<(String, Recipe)>,
     /// Last nodes of the chunk before: times, then columns.
     tail: Vec<Vec<f64>>,
@@ -45,7 +45,7 @@ impl TraceBuilder {
         TraceBuilder {
             run,
             columns: columns.iter().map(name).collect(),
-            keys: columns.iter().enumerate().map(|(i, c)| (ColumnKey::new(&c.of, c.quantity), i)).collect(),
+            keys: columns.iter().cloned().zip(0..).collect(),
             signals: signals.collect(),
             tail: vec![Vec::new(); columns.len() + 1],
             seq: 0,
@@ -130,7 +130,7 @@ impl TraceBuilder {
         level.starts.extend(chunk.times.iter().step_by(BUCKET));
         level.last = chunk.times[chunk.times.len() - 1];
         for ((_, recipe), bounds) in self.signals.iter().zip(&mut level.bounds) {
-            let column = |key: &ColumnKey| self.keys.get(key).map(|i| chunk.columns[*i].as_slice());
+            let column = |key: &Column| self.keys.get(key).map(|i| chunk.columns[*i].as_slice());
             let values = recipe.evaluate(chunk.times.len(), column);
             for bucket in values.chunks(BUCKET) {
                 bounds.min.push(bucket.iter().copied().fold(f64::INFINITY, f64::min));

@@ -6,9 +6,11 @@
 
 mod builder;
 mod codec;
+mod spool;
 mod window;
 
 pub(crate) use builder::TraceBuilder;
+pub(crate) use spool::Spool;
 pub(crate) use window::{Points, TraceError, Traces};
 
 /// Nodes or buckets that make one bucket of the next level.

@@ -2,7 +2,8 @@ use super::OVERLAP;
 use super::codec::decode;
 use crate::store::{ChunkRow, Store, StoreError};
 use circuit::{Circuit, Signal, SignalError};
-use readings::{ColumnKey, Recipe, Waveform};
+use readings::{Recipe, Span, Survey, Waveform};
+use recording::{Column, Piece};
 use std::collections::BTreeMap;
 use tokio::task::block_in_place;
 use uuid::Uuid;
@@ -35,6 +36,9 @@ pub(crate) struct Traces<'a> {
 /// Levels above 0 are used where level 0 has more nodes per pixel than this.
 const NODES_PER_PIXEL: i64 = 64;
 
+/// Chunks read at once while passing over a run.
+const CHUNKS_AT_ONCE: i32 = 16;
+
 impl Traces<'_> {
     /// What a plot `width` pixels wide shows of a signal between two times: at most four points a
     /// pixel, and every peak.
@@ -63,7 +67,6 @@ impl Traces<'_> {
     /// All nodes of the steps that touch a span.
     pub(crate) async fn nodes(&self, recipe: &Recipe, from: f64, to: f64) -> Result<(Vec<f64>, Vec<f64>), TraceError> {
         let keys = recipe.columns();
-        let name = |key: &ColumnKey| format!("{}.{}", key.of, key.quantity.letter());
         let mut names: Vec<String> = keys.iter().map(|key| name(key)).collect();
         names.push(String::new());
         let rows = self.store.chunks(self.run, 0, &names, from, to).await?;
@@ -75,11 +78,59 @@ impl Traces<'_> {
         })
     }
 
+    /// Passes over what is stored as often as a survey needs, a few chunks at a time; a chunk is a piece by itself.
+    pub(crate) async fn survey(&self, survey: &mut Survey) -> Result<(), TraceError> {
+        let columns = survey.columns();
+        let mut names: Vec<String> = columns.iter().map(name).collect();
+        names.push(String::new());
+        loop {
+            let mut after = -1;
+            while let Some(Span { from, to }) = survey.needs() {
+                let rows = self.store.chunks_after(self.run, &names, (from, to), after, CHUNKS_AT_ONCE).await?;
+                let Some(last) = rows.last() else { break };
+                after = last.seq;
+                block_in_place(|| {
+                    for piece in rows.chunk_by(|a, b| a.seq == b.seq) {
+                        take(survey, piece, &columns)?;
+                    }
+                    Ok::<_, TraceError>(())
+                })?;
+            }
+            if !survey.again() {
+                return Ok(());
+            }
+        }
+    }
+
+    /// First and last time stored, s.
+    pub(crate) async fn whole(&self) -> Result<Span, TraceError> {
+        let spans = self.store.recorded_spans(&[self.run]).await?;
+        let (from, to) = spans.get(&self.run).copied().unwrap_or_default();
+        Ok(Span { from, to })
+    }
+
     async fn envelope(&self, signal: &str, level: i16, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
         let names = [String::new(), signal.to_owned()];
         let rows = self.store.chunks(self.run, level, &names, from, to).await?;
         block_in_place(|| envelope(&rows, from, to, width))
     }
+}
+
+/// The name a column is stored under.
+fn name(key: &Column) -> String {
+    format!("{}.{}", key.of, key.quantity.letter())
+}
+
+/// Hands the rows of one chunk to a survey.
+fn take(survey: &mut Survey, rows: &[ChunkRow], columns: &[Column]) -> Result<(), TraceError> {
+    let values = |signal: &str| {
+        let row = rows.iter().find(|row| row.signal == signal).ok_or(TraceError::Damaged)?;
+        decode(&row.data, usize::try_from(row.count).unwrap_or(0)).ok_or(TraceError::Damaged)
+    };
+    let times = values("")?;
+    let read = columns.iter().map(|column| values(&name(column))).collect::<Result<Vec<_>, _>>()?;
+    survey.take(&Piece { times: &times, columns: read.iter().map(Vec::as_slice).collect() }, columns);
+    Ok(())
 }
 
 /// Upright strokes from lowest to highest, one a pixel.

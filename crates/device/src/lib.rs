@@ -1,0 +1,28 @@
+//! How a circuit behaves: its equations and their solution.
+//!
+//! A [`Circuit`](circuit::Circuit) becomes [`Equations`] by modified nodal analysis; from
+//! these come the [operating point](operating_point()), the response to [small signals](SmallSignal), the
+//! [loop gain](loop_gain()) and the [transient](transient()).
+//! Device models live one per file under `models`.
+//!
+//! Everything is `f64` in SI units. There is no I/O and no clock here; long work reports to an
+//! [`Observer`](recording::Observer) and stops when it is told to. Nothing panics for a resolved circuit: trouble
+//! comes back as [`EngineError`] naming net and part.
+
+mod contract;
+mod equations;
+mod error;
+mod models;
+mod operating_point;
+mod small_signal;
+mod stamps;
+mod transient;
+
+pub use equations::Equations;
+pub use error::EngineError;
+pub use operating_point::{Method, OperatingPoint, operating_point};
+pub use small_signal::{Excitation, Response, SmallSignal, loop_gain};
+pub use transient::{Ended, Settings, Start, Transient, transient};
+
+/// Version of the numerics; stored with every run, raised whenever results may change.
+pub const VERSION: &str = "4";

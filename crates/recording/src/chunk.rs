@@ -1,0 +1,74 @@
+use circuit::Quantity;
+
+/// Place of the inner node within a step, 2 − √2.
+pub const STAGE: f64 = 2.0 - std::f64::consts::SQRT_2;
+
+/// Values per chunk aimed at, to bound memory for circuits with many columns.
+const CHUNK_VALUES: usize = 1 << 23;
+
+/// Most nodes per chunk for a count of columns; even, so that every chunk starts with an end of a step.
+pub fn chunk_nodes(columns: usize) -> usize {
+    (CHUNK_VALUES / columns.max(1)).clamp(64, 4096) & !1
+}
+
+/// A recorded quantity: net voltage, part current, or power of a part with more than two pins. Other powers, and
+/// voltages across parts, follow from these.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Column {
+    /// Net or part.
+    pub of: String,
+    /// Which quantity of it.
+    pub quantity: Quantity,
+}
+
+impl Column {
+    /// A quantity of a net or part.
+    pub fn new(of: &str, quantity: Quantity) -> Self {
+        Column { of: of.to_owned(), quantity }
+    }
+}
+
+/// A piece of a recording. It starts with the end of a step, except where a run went on after a stop.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Chunk {
+    /// Times of the nodes, s.
+    pub times: Vec<f64>,
+    /// Values of each column at the nodes, in the order of the engine's columns.
+    pub columns: Vec<Vec<f64>>,
+}
+
+impl Chunk {
+    /// Appends the nodes of the chunk that follows.
+    pub fn extend(&mut self, next: &Chunk) {
+        self.times.extend_from_slice(&next.times);
+        self.columns.resize(next.columns.len(), Vec::new());
+        for (column, more) in self.columns.iter_mut().zip(&next.columns) {
+            column.extend_from_slice(more);
+        }
+    }
+}
+
+/// How many nodes at the end of a piece of so many the next one repeats: all from its last end of a step on, which
+/// stands at an even place.
+pub fn repeated(nodes: usize) -> usize {
+    nodes - nodes.saturating_sub(1) / 2 * 2
+}
+
+/// Makes pieces of chunks as they come, such that every step lies within one of them: a piece repeats the nodes of the
+/// step that was not complete, and its start.
+#[derive(Debug, Default)]
+pub struct Joiner {
+    tail: Chunk,
+}
+
+impl Joiner {
+    /// The next piece.
+    pub fn join(&mut self, chunk: &Chunk) -> Chunk {
+        let mut piece = std::mem::take(&mut self.tail);
+        piece.extend(chunk);
+        let from = piece.times.len() - repeated(piece.times.len());
+        let tail = |values: &[f64]| values[from.min(values.len())..].to_vec();
+        self.tail = Chunk { times: tail(&piece.times), columns: piece.columns.iter().map(|c| tail(c)).collect() };
+        piece
+    }
+}

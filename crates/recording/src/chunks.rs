@@ -1,0 +1,26 @@
+/// A recording that can be read again, piece by piece, as often as need be.
+pub trait Chunks {
+    /// First and last time recorded, s; both zero if nothing was.
+    fn whole(&self) -> (f64, f64);
+
+    /// Hands over, in order, pieces that cover a stretch of time, s, with the columns asked for only. Every step lies
+    /// within one of them; one repeats the last nodes of the one before as [`repeated`](crate::repeated) says.
+    ///
+    /// # Errors
+    /// [`Unreadable`] if what was kept cannot be read back.
+    fn pieces(&self, from: f64, to: f64, columns: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable>;
+}
+
+/// Nodes that begin with an end of a step.
+#[derive(Clone, Debug)]
+pub struct Piece<'a> {
+    /// Times of the nodes, s.
+    pub times: &'a [f64],
+    /// Values at the nodes, of each column asked for.
+    pub columns: Vec<&'a [f64]>,
+}
+
+/// A recording that cannot be read back.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("what was recorded cannot be read back: {0}")]
+pub struct Unreadable(pub String);

@@ -1,0 +1,62 @@
+//! Why to trust a run.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Statistics of a run and the evidence for its numbers.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Health {
+    /// Accepted steps.
+    pub steps: u64,
+    /// Steps tried and rejected for their error.
+    pub rejected: u64,
+    /// Steps cut short because the iteration did not settle.
+    pub unsettled: u64,
+    /// Changes too fast to be followed in time, stepped over by backward Euler.
+    #[serde(default)]
+    pub leaps: u64,
+    /// Trips of devices with two states, each located in time.
+    #[serde(default)]
+    pub trips: u64,
+    /// Methods that did not find the operating point before the one that did.
+    #[serde(default)]
+    pub fallbacks: Vec<String>,
+    /// Newton iterations.
+    pub iterations: u64,
+    /// Shortest accepted step, s.
+    pub shortest_step: f64,
+    /// Simulated time of the shortest step, s.
+    pub shortest_at: f64,
+    /// Unknowns solved for.
+    pub unknowns: u64,
+    /// Entries in the matrix factors.
+    pub fill: u64,
+    /// Where the energy went.
+    pub energy: EnergyBalance,
+}
+
+/// Tellegen's theorem over a run: what sources deliver is dissipated or stored.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct EnergyBalance {
+    /// Energy delivered by sources, J.
+    pub delivered: f64,
+    /// Energy dissipated, J; what a source takes back counts here.
+    pub dissipated: f64,
+    /// Stored at the end less stored at the start, J.
+    pub stored: f64,
+    /// What is missing, J.
+    pub missing: f64,
+    /// What is missing, relative to the largest of delivered, dissipated and stored.
+    pub relative: f64,
+}
+
+impl EnergyBalance {
+    /// The balance from what parts gave, what they took, and what was stored first and last.
+    pub fn new(delivered: f64, dissipated: f64, [stored_first, stored_last]: [f64; 2]) -> Self {
+        let stored = stored_last - stored_first;
+        let missing = delivered - dissipated - stored;
+        let scale = delivered.max(dissipated).max(stored_first).max(stored_last);
+        let relative = if scale > 0.0 { missing.abs() / scale } else { 0.0 };
+        EnergyBalance { delivered, dissipated, stored, missing, relative }
+    }
+}

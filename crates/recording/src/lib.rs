@@ -1,0 +1,35 @@
+//! What an engine leaves behind, whichever engine it was: columns of nodes in chunks, curves over frequency, and the
+//! evidence for both.
+//!
+//! A recording is a sequence of *nodes*. Each accepted step adds two: one inside the step, at [`STAGE`] of its length,
+//! and its end; together with the end of the step before they define the quadratic that represents every recorded
+//! quantity over the step. Odd nodes are inner, even ones ends of steps. An engine hands them over in [`Chunk`]s to an
+//! [`Observer`] and forgets them; what keeps them is asked again over [`Chunks`], piece by piece. [`Recording`] keeps a
+//! whole one in memory.
+//!
+//! ```
+//! use mellow_recording::{Chunk, Chunks, Observer, Recording};
+//! let mut kept = Recording::default();
+//! // Two steps of a second; the second chunk begins with the end of the first step.
+//! kept.record(Chunk { times: vec![0.0, 0.5], columns: vec![vec![0.0, 1.0]] });
+//! kept.record(Chunk { times: vec![1.0, 1.5, 2.0], columns: vec![vec![2.0, 3.0, 4.0]] });
+//! assert_eq!(kept.whole(), (0.0, 2.0));
+//! let mut last = 0.0;
+//! kept.pieces(1.0, 2.0, &[0], &mut |piece| last = *piece.columns[0].last().unwrap()).unwrap();
+//! assert_eq!(last, 4.0);
+//! ```
+
+mod chunk;
+mod chunks;
+mod curve;
+mod health;
+mod observer;
+mod whole;
+
+pub use chunk::{Chunk, Column, Joiner, STAGE, chunk_nodes, repeated};
+pub use chunks::{Chunks, Piece, Unreadable};
+pub use curve::{LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep};
+pub use health::{EnergyBalance, Health};
+pub use num_complex::Complex64;
+pub use observer::{Command, Observer, Progress};
+pub use whole::Recording;
