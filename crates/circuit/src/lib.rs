@@ -15,32 +15,40 @@
 mod changes;
 mod check;
 mod demand;
+mod demanded;
 mod document;
 mod effort;
+mod error;
 pub mod expression;
+mod finding;
 pub mod fit;
 pub mod kinds;
 mod limits;
 mod read;
 mod reduce;
 mod resolve;
+mod resolved;
 mod signal;
 mod stage;
+mod values;
 
 pub use changes::changes;
-pub use check::{Finding, Place, Severity, check, useless_between};
-pub use demand::{Output, OutputDemand, Source, SourceDemand, SourceKind, demands};
+pub use check::useless_between;
+pub use demand::{OutputDemand, SourceDemand, SourceKind};
+pub use demanded::{Output, Source, demands};
 pub use document::{
     Cut, DesignValue, FORMAT, GND, Note, Part, Placement, Reading, ReadingMeasure, Requirement, Study, StudyKind,
     Supply, Turn, Window,
 };
 pub use effort::{Effort, MOST_BYTES};
+pub use error::ReadError;
+pub use finding::{Finding, Place, Severity};
 pub use kinds::{Kind, KindId};
-pub use read::ReadError;
 pub use reduce::{STAND_IN, as_run, decisive};
-pub use resolve::{
+pub use resolve::{check, number_in, parameter_in, resolve};
+pub use resolved::{
     Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedWindow,
-    design_values, number_in, parameter_in, resolve,
 };
 pub use signal::{Quantity, Signal, SignalError, Term};
 pub use stage::{Joint, JointKind, Stage, StageKind};
+pub use values::design_values;

@@ -1,7 +1,8 @@
 //! How large a document may be. What lies beyond would take time or memory out of all proportion, so it
 //! is refused before anything else looks at it.
 
-use crate::{ReadError, Supply};
+use crate::document::Supply;
+use crate::error::ReadError;
 
 /// Farthest place from the origin of the drawing, in grid squares.
 const FARTHEST: u32 = 10_000;

@@ -1,150 +1,16 @@
-use crate::check::{Finding, Findings, LONGEST, Place, Sense, Severity, courses, identifiers, sense, too_long, wiring};
+use crate::check::{LONGEST, Sense, courses, identifiers, sense, too_long, wiring};
 use crate::expression::{evaluate, is_name};
+use crate::finding::{Finding, Findings, Place, Severity};
 use crate::kinds::{Form, Parameter};
 use crate::reduce::as_run;
-use crate::{
-    DesignValue, GND, Joint, KindId, Part, Quantity, ReadingMeasure, Requirement, Signal, StageKind, Study, StudyKind,
-    Supply, Window,
+use crate::resolved::{
+    Circuit, DEFAULT_TOLERANCE, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy,
+    ResolvedWindow,
 };
+use crate::values::{design_values, settle_values};
+use crate::{GND, Joint, Part, Quantity, Requirement, Signal, Study, Supply, Window};
 use quantity::{Unit, show};
-use std::cell::RefCell;
 use std::collections::HashMap;
-
-/// A supply turned into numbers: what the engine, the readings and the studies work on.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Circuit {
-    /// Net names; index 0 is `gnd`.
-    pub nets: Vec<String>,
-    /// Parts in document order, those of bypassed stages left out.
-    pub parts: Vec<ResolvedPart>,
-    /// Studies in document order.
-    pub studies: Vec<ResolvedStudy>,
-    /// Readings in document order.
-    pub readings: Vec<ResolvedReading>,
-    /// Requirements in document order.
-    pub requirements: Vec<ResolvedRequirement>,
-    /// Stages: identifier, kind, index of the stage before, net behind it.
-    pub stages: Vec<ResolvedStage>,
-    net_index: HashMap<String, usize>,
-    part_index: HashMap<String, usize>,
-}
-
-/// A part with nets as indices and parameters as numbers.
-#[derive(Clone, Debug, PartialEq)]
-pub struct ResolvedPart {
-    /// Designator.
-    pub id: String,
-    /// Kind.
-    pub kind: KindId,
-    /// Index into [`Circuit::stages`].
-    pub stage: Option<usize>,
-    /// Net index of each pin, in the order of the kind's table.
-    pub pins: Vec<usize>,
-    /// Parameters in the order of the kind's table, SI units; a choice is its option's index, points
-    /// are their count.
-    pub values: Vec<f64>,
-    /// The kind's points, SI units, ascending in the first; empty if it has none.
-    pub points: Vec<(f64, f64)>,
-}
-
-/// A stage of the power path.
-#[derive(Clone, Debug, PartialEq)]
-#[allow(missing_docs)]
-pub struct ResolvedStage {
-    pub id: String,
-    pub kind: StageKind,
-    pub after: Option<usize>,
-    pub output: Option<usize>,
-    /// The net an alternating voltage at the output is measured against; none for `gnd`.
-    pub back: Option<usize>,
-}
-
-/// A study with its settings as numbers.
-#[derive(Clone, Debug, PartialEq)]
-pub struct ResolvedStudy {
-    /// Identifier.
-    pub id: String,
-    /// What is done.
-    pub kind: StudyKind,
-    /// Simulated time in seconds.
-    pub duration: f64,
-    /// Time recording starts, seconds.
-    pub record_from: f64,
-    /// Longest step in seconds, if limited.
-    pub max_step: Option<f64>,
-    /// Accuracy wanted relative to full scale.
-    pub tolerance: f64,
-}
-
-/// A reading with its signal parsed and its window in seconds.
-#[derive(Clone, Debug, PartialEq)]
-#[allow(missing_docs)]
-pub struct ResolvedReading {
-    pub id: String,
-    pub study: usize,
-    pub measure: ReadingMeasure,
-    pub signal: Signal,
-    pub window: ResolvedWindow,
-}
-
-/// A window of a run in seconds.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub enum ResolvedWindow {
-    /// Everything recorded.
-    WholeRun,
-    /// From one time to another.
-    Between(f64, f64),
-    /// This long before the end.
-    Last(f64),
-}
-
-/// A requirement with its limits in the reading's unit.
-#[derive(Clone, Debug, PartialEq)]
-#[allow(missing_docs)]
-pub struct ResolvedRequirement {
-    pub id: String,
-    pub reading: usize,
-    pub at_least: Option<f64>,
-    pub at_most: Option<f64>,
-}
-
-/// Accuracy of a study that states none, relative to full scale.
-pub(crate) const DEFAULT_TOLERANCE: f64 = 1e-3;
-
-impl ResolvedPart {
-    /// A parameter by its identifier; NaN if the kind has no such parameter.
-    pub fn value(&self, id: &str) -> f64 {
-        self.kind.kind().parameter(id).and_then(|i| self.values.get(i)).copied().unwrap_or(f64::NAN)
-    }
-
-    /// Period in seconds, for a periodic source.
-    pub fn period(&self) -> Option<f64> {
-        match self.kind {
-            KindId::SineSource | KindId::ThreePhaseSource => Some(1.0 / self.value("frequency")),
-            KindId::PulseSource | KindId::SteppedLoad => Some(self.value("period")).filter(|p| *p > 0.0),
-            _ => None,
-        }
-    }
-}
-
-impl Circuit {
-    /// Index of a net by name.
-    pub fn net(&self, name: &str) -> Option<usize> {
-        self.net_index.get(name).copied()
-    }
-
-    /// Index of a part by designator.
-    pub fn part(&self, id: &str) -> Option<usize> {
-        self.part_index.get(id).copied()
-    }
-}
-
-impl ReadingMeasure {
-    /// The unit of this measure of a signal of `quantity`.
-    pub fn unit(self, quantity: Quantity) -> Unit {
-        if self == ReadingMeasure::Frequency { Unit::Hertz } else { quantity.unit() }
-    }
-}
 
 /// Turns a supply into numbers.
 ///
@@ -155,12 +21,17 @@ pub fn resolve(supply: &Supply) -> Result<Circuit, Vec<Finding>> {
     if findings.iter().any(|f| f.severity == Severity::Error) { Err(findings) } else { Ok(circuit) }
 }
 
+/// Everything found wrong with a supply, errors first, else in document order.
+pub fn check(supply: &Supply) -> Vec<Finding> {
+    analyse(supply).1
+}
+
 /// Resolves as far as possible and collects every finding. Bypassed stages are left out.
-pub(crate) fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
+fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
     let supply = &as_run(supply, None);
     let mut findings = Findings::default();
     let values = settle_values(supply, &mut findings);
-    let (source, _) = crate::demand::find(supply, &mut findings);
+    let (source, _) = crate::demanded::find(supply, &mut findings);
     let lookup = |name: &str| values.get(name).copied();
     let scope = Scope { lookup: &lookup };
     let stages = stages(supply, &mut findings);
@@ -254,64 +125,6 @@ impl Scope<'_> {
             }
         }
     }
-}
-
-/// The design values of a supply that can be evaluated, by name, in SI base units.
-pub fn design_values(supply: &Supply) -> HashMap<&str, f64> {
-    settle_values(supply, &mut Findings::default())
-}
-
-/// Evaluates design values in whatever order their references need.
-pub(crate) fn settle_values<'a>(supply: &'a Supply, findings: &mut Findings) -> HashMap<&'a str, f64> {
-    let mut known: HashMap<&str, f64> = HashMap::new();
-    findings.unique("design values", supply.values.iter().map(|v| (v.name.as_str(), Place::value(&v.name))));
-    let mut waiting: Vec<_> = supply.values.iter().filter(|v| is_name(&v.name)).collect();
-    for v in supply.values.iter().filter(|v| !is_name(&v.name)) {
-        findings.error(
-            "bad-name",
-            Place::value(&v.name),
-            format!("“{}” cannot name a design value", v.name),
-            "Start with a letter and use letters, digits and _ only; pi and function names are taken",
-        );
-    }
-    // A value that needs another waits for it by name, so that a chain costs one look per link.
-    let mut parked: HashMap<String, Vec<&DesignValue>> = HashMap::new();
-    let mut hopeless = Vec::new();
-    while let Some(v) = waiting.pop() {
-        let missing = RefCell::new(None);
-        let lookup = |name: &str| {
-            let value = known.get(name).copied();
-            if value.is_none() && is_name(name) {
-                missing.borrow_mut().get_or_insert_with(|| name.to_owned());
-            }
-            value
-        };
-        match (evaluate(&v.value, v.unit, &lookup), missing.into_inner()) {
-            (Ok(value), _) => {
-                known.insert(&v.name, value);
-                waiting.extend(parked.remove(&v.name).unwrap_or_default());
-            }
-            (Err(_), Some(name)) => parked.entry(name).or_default().push(v),
-            (Err(_), None) => hopeless.push(v),
-        }
-    }
-    hopeless.extend(parked.into_values().flatten());
-    let order = |v: &&DesignValue| supply.values.iter().position(|other| std::ptr::eq(other, *v));
-    hopeless.sort_by_cached_key(order);
-    for v in hopeless {
-        let error = evaluate(&v.value, v.unit, &|name| known.get(name).copied()).err();
-        findings.error(
-            "unreadable-value",
-            Place::value(&v.name),
-            format!(
-                "Design value {} cannot be evaluated: {}",
-                v.name,
-                error.map(|e| e.to_string()).unwrap_or_default()
-            ),
-            "Type a value such as 4k7, or an expression of other design values that does not lead back to this one",
-        );
-    }
-    known
 }
 
 fn stages(supply: &Supply, findings: &mut Findings) -> Vec<ResolvedStage> {

@@ -1,8 +1,9 @@
 //! Ties what the supply must deliver to readings of a study, so that every run is judged.
 
 use crate::defaults::studies_for;
+use crate::draft::NEGATIVE;
 use crate::draft::rounded;
-use crate::path::{NEGATIVE, serves};
+use crate::stages::serves;
 use circuit::{
     Joint, Output, OutputDemand, Reading, ReadingMeasure, Requirement, Stage, StageKind, Study, StudyKind, Supply,
     Window, demands,

@@ -1,7 +1,6 @@
 //! What a form says when it is asked to design its stage: parts, joints, and how it came to the values.
 
 use crate::delivered::{Delivered, Rectifies};
-use crate::forms::Form;
 use crate::rectified::Load;
 use circuit::expression::evaluate;
 use circuit::{JointKind, KindId, Output, Placement, ReadingMeasure, Source, Turn};
@@ -211,9 +210,9 @@ pub(crate) enum Round {
 }
 
 impl<'a> Draft<'a> {
-    /// A form's answer.
-    pub(crate) fn of(form: &Form, ask: &'a Ask) -> Self {
-        let mut draft = Draft {
+    /// Nothing yet.
+    pub(crate) fn new(ask: &'a Ask) -> Self {
+        Draft {
             ask,
             choices: Vec::new(),
             steps: Vec::new(),
@@ -224,9 +223,7 @@ impl<'a> Draft<'a> {
             grounded: Vec::new(),
             width: 0,
             drawn: [Drawn::default(); 2],
-        };
-        (form.design)(&mut draft);
-        draft
+        }
     }
 
     /// A quantity that may be chosen by hand; `default` (SI) otherwise.
@@ -441,6 +438,10 @@ impl<'a> Draft<'a> {
         }
     }
 }
+
+/// The choices that say which output a stage serves, on its positive and on its negative rail.
+pub(crate) const OUTPUT: &str = "output";
+pub(crate) const NEGATIVE: &str = "negative";
 
 /// The choice of a series, and which are offered.
 const SERIES: &str = "series";

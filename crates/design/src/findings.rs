@@ -2,9 +2,8 @@
 
 use crate::defaults::too_short;
 use crate::delivered::Dc;
-use crate::draft::Draft;
 use crate::path::{ASSUMED_LOAD, Path};
-use crate::proposal::formed;
+use crate::stages::formed;
 use crate::stress::exceeded;
 use circuit::{Finding, Output, Place, Stage, StageKind, Supply};
 use quantity::{Unit, show};
@@ -22,7 +21,7 @@ pub fn check(supply: &Supply) -> Vec<Finding> {
     findings.extend(nothing_stated(supply, &path));
     for (stage, form) in formed {
         let ask = path.ask_of(stage, form, &stage.choices);
-        findings.extend(Draft::of(form, &ask).warnings.iter().map(|message| finding(stage, message)));
+        findings.extend(form.draft(&ask).warnings.iter().map(|message| finding(stage, message)));
     }
     findings.extend(
         path.unregulated().into_iter().flat_map(|(stage, output, dc)| not_held(stage, output, dc, path.rise())),

@@ -1,9 +1,9 @@
 //! Where stages stand in the drawing: one behind the other, branches in rows beneath.
 
-use crate::compose::subtree;
-use crate::draft::Draft;
-use crate::path::{Path, Place};
-use crate::proposal::{following, formed, is_role};
+use crate::path::Path;
+use crate::stages::Place;
+use crate::stages::subtree;
+use crate::stages::{following, formed, is_role};
 use circuit::{Placement, Stage, Supply};
 
 /// Grid squares between stages, and between the rows of branches.
@@ -30,7 +30,7 @@ impl Origin {
 fn sketch(path: &Path<'_>, stage: &Stage) -> Option<(Vec<(&'static str, Placement)>, i32)> {
     let form = formed(stage).ok()?;
     let ask = path.ask_of(stage, form, &stage.choices);
-    let draft = Draft::of(form, &ask);
+    let draft = form.draft(&ask);
     Some((draft.parts.iter().map(|p| (p.role, p.at)).collect(), draft.width))
 }
 

@@ -1,24 +1,11 @@
 //! The power path as a tree, walked to find what each stage gets and what it must give.
 
 use crate::delivered::{Dc, Delivered, Rectifies};
-use crate::draft::{Ask, Draft, Drawn, RailWanted, Wanted};
+use crate::draft::{Ask, Drawn, NEGATIVE, OUTPUT, RailWanted, Wanted};
 use crate::forms::{Form, Needs, form};
-use crate::proposal::by_hand;
+use crate::stages::{Place, by_hand, serves};
 use circuit::{Output, Part, Source, SourceKind, Stage, StageKind, Supply, demands, parameter_in};
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-
-/// Where a stage is joined: behind another's joint, or nowhere, as a source is.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[schemars(rename = "JointPlace")]
-pub struct Place {
-    /// The stage before; none for a source.
-    pub after: Option<String>,
-    /// Which of its joints, counted from 0.
-    #[serde(default)]
-    pub joint: u32,
-}
 
 /// Voltage a regulator yet to come is reckoned to need above its output, V, its own current, A, and the
 /// accuracy up to which an output is taken to want one.
@@ -139,7 +126,7 @@ impl<'a> Path<'a> {
             return;
         };
         let ask = self.ask_of(stage, form, &stage.choices);
-        let draft = Draft::of(form, &ask);
+        let draft = form.draft(&ask);
         let (joints, drawn) = (draft.joints.iter().map(|j| j.2).collect(), draft.drawn);
         self.delivered.insert(&stage.id, joints);
         self.drawn.insert(&stage.id, drawn);
@@ -149,7 +136,7 @@ impl<'a> Path<'a> {
     fn preferred(&self, stage: &Stage) -> BTreeMap<usize, f64> {
         let Some(form) = working(stage) else { return BTreeMap::new() };
         let ask = self.ask_of(stage, form, &stage.choices);
-        let steps = Draft::of(form, &ask).steps;
+        let steps = form.draft(&ask).steps;
         steps.into_iter().enumerate().filter_map(|(number, step)| Some((number, step.taken?))).collect()
     }
 
@@ -158,7 +145,7 @@ impl<'a> Path<'a> {
         let mut choices = stage.choices.clone();
         if let Some(form) = working(stage) {
             let ask = self.ask_of(stage, form, &stage.choices);
-            choices.extend(Draft::of(form, &ask).choices.into_iter().map(|c| (c.id.to_owned(), c.value)));
+            choices.extend(form.draft(&ask).choices.into_iter().map(|c| (c.id.to_owned(), c.value)));
         }
         choices
     }
@@ -376,13 +363,4 @@ fn values(
         }
     }
     found
-}
-
-/// The choices that say which output a stage serves, on its positive and on its negative rail.
-pub(crate) const OUTPUT: &str = "output";
-pub(crate) const NEGATIVE: &str = "negative";
-
-/// Whether a stage serves an output.
-pub(crate) fn serves(stage: &Stage, output: &str) -> bool {
-    [OUTPUT, NEGATIVE].iter().any(|rail| stage.choices.get(*rail).is_some_and(|o| o == output))
 }

@@ -1,13 +1,17 @@
 //! What a form proposes at a place in a supply, with the names it will have there.
 
+use crate::Form;
 use crate::draft::{Choice, Draft, Net, Promise, Step};
+use crate::draft::{NEGATIVE, OUTPUT};
+use crate::error::ComposeError;
 use crate::forms::form;
-use crate::path::{Line, NEGATIVE, OUTPUT, Path, Place};
-use crate::{ComposeError, Form};
-use circuit::{GND, Joint, JointKind, KindId, Stage, StageKind, Supply};
+use crate::names::Names;
+use crate::path::{Line, Path};
+use crate::stages::{Place, by_hand, following, formed, is_role};
+use circuit::{Joint, JointKind, KindId, Stage, StageKind, Supply};
 use schemars::JsonSchema;
 use serde::Serialize;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 /// A stage as it would be.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
@@ -59,7 +63,7 @@ pub fn propose(
     let behind: Vec<&Stage> = following(supply, place).collect();
     let choices = with_output(&path, form, place, choices);
     let ask = path.ask(place, form, &choices, &behind);
-    let draft = Draft::of(form, &ask);
+    let draft = form.draft(&ask);
     let mut names = Names::new(supply);
     let parts = draft.parts.iter().map(|sketch| ProposedPart {
         role: sketch.role,
@@ -73,11 +77,6 @@ pub fn propose(
     Ok(Proposal { form: form.id, title: form.title.to_owned(), choices, steps, promises, warnings, parts })
 }
 
-/// The stages that follow a place.
-pub(crate) fn following<'s>(supply: &'s Supply, place: &'s Place) -> impl Iterator<Item = &'s Stage> {
-    supply.stages.iter().filter(|s| place.after.is_some() && s.after == place.after && s.from_joint == place.joint)
-}
-
 /// Sizes a stage of a supply again; nothing is changed.
 ///
 /// # Errors
@@ -86,7 +85,7 @@ pub fn size(supply: &Supply, stage: &str, choices: &BTreeMap<String, String>) ->
     let stage = supply.stage(stage).ok_or_else(|| ComposeError::NoStage(stage.to_owned()))?;
     let form = formed(stage)?;
     let ask = Path::new(supply).ask_of(stage, form, choices);
-    let draft = Draft::of(form, &ask);
+    let draft = form.draft(&ask);
     let own = |role: &str| supply.parts.iter().find(|p| is_role(p, stage, role));
     let parts = draft.parts.iter().filter_map(|sketch| {
         let part = own(sketch.role)?;
@@ -113,7 +112,7 @@ pub fn promised(supply: &Supply, line: Line) -> Vec<(&Stage, Vec<Promise>)> {
     for stage in supply.stages.iter().filter(|s| !s.bypassed) {
         if let Ok(form) = formed(stage) {
             let ask = path.ask_of(stage, form, &stage.choices);
-            found.push((stage, settled_promises(supply, stage, &Draft::of(form, &ask))));
+            found.push((stage, settled_promises(supply, stage, &form.draft(&ask))));
         }
     }
     found
@@ -124,23 +123,6 @@ fn settled_promises(supply: &Supply, stage: &Stage, draft: &Draft<'_>) -> Vec<Pr
     let nets = role_names(&draft.joints, stage);
     let settled = |p: &Promise| Promise { signal: named(&p.signal, supply, stage, &nets), ..p.clone() };
     draft.promises.iter().map(settled).collect()
-}
-
-/// The form of a stage.
-pub(crate) fn formed(stage: &Stage) -> Result<&'static Form, ComposeError> {
-    let id = stage.form.as_deref().ok_or_else(|| ComposeError::DrawnByHand(stage.title.clone()))?;
-    form(id).ok_or_else(|| ComposeError::NoForm(id.to_owned()))
-}
-
-/// Whether a part plays a role in a stage.
-pub(crate) fn is_role(part: &circuit::Part, stage: &Stage, role: &str) -> bool {
-    part.stage.as_ref() == Some(&stage.id) && part.role.as_deref() == Some(role)
-}
-
-/// Whether a part's parameter differs from what sizing wrote.
-pub(crate) fn by_hand(stage: &Stage, part: &circuit::Part, role: &str, parameter: &str) -> bool {
-    let sized = stage.sized.get(&format!("{role}.{parameter}"));
-    sized.is_some() && part.parameters.get(parameter) != sized
 }
 
 /// Names of a stage's joint nets, by what promises call them.
@@ -209,40 +191,5 @@ pub(crate) fn fits<'s>(supply: &'s Supply, form: &Form, place: &Place) -> Result
         Ok(Some(joint))
     } else {
         Err(ComposeError::Unfit { form: form.title, takes: takes.name(), gives: joint.kind().name() })
-    }
-}
-
-/// Hands out designators and net names that are not yet taken.
-pub(crate) struct Names {
-    parts: BTreeSet<String>,
-    nets: BTreeSet<String>,
-}
-
-impl Names {
-    pub(crate) fn new(supply: &Supply) -> Self {
-        let nets = supply.parts.iter().flat_map(|p| p.pins.values().cloned()).chain([GND.to_owned()]);
-        Names { parts: supply.parts.iter().map(|p| p.id.clone()).collect(), nets: nets.collect() }
-    }
-
-    /// The first free designator of a kind.
-    pub(crate) fn part(&mut self, kind: KindId) -> String {
-        let letter = kind.kind().letter;
-        let free = (1..).map(|n| format!("{letter}{n}")).find(|name| !self.parts.contains(name));
-        let name = free.unwrap_or_default();
-        self.parts.insert(name.clone());
-        name
-    }
-
-    pub(crate) fn has_net(&self, name: &str) -> bool {
-        self.nets.contains(name)
-    }
-
-    /// A net name as wished, with a number if it is taken.
-    pub(crate) fn net(&mut self, wish: &str) -> String {
-        let numbered = (2..).map(|n| format!("{wish}{n}"));
-        let mut candidates = std::iter::once(wish.to_owned()).chain(numbered);
-        let name = candidates.find(|n| !self.nets.contains(n) && !self.parts.contains(n)).unwrap_or_default();
-        self.nets.insert(name.clone());
-        name
     }
 }

@@ -1,6 +1,8 @@
 //! Common supplies to begin with, composed from what they must do.
 
-use crate::{ComposeError, Edit, Place, apply};
+use crate::error::ComposeError;
+use crate::stages::Place;
+use crate::{Edit, apply};
 use circuit::{OutputDemand, SourceDemand, SourceKind, Supply};
 use schemars::JsonSchema;
 use serde::Serialize;

@@ -1,9 +1,9 @@
 //! Empty bands of a drawing, cut out while wires are routed and put back afterwards, so that the
 //! grid to be searched grows with what is drawn and not with how far apart it stands.
 
+use crate::drawn::{DrawnNet, DrawnPart, Spot};
 use crate::labels::text_of;
 use crate::symbols::symbol;
-use crate::{DrawnNet, DrawnPart, Spot};
 
 /// Squares left of an empty band: room for every wire that could want to turn there.
 const KEPT: i32 = 48;

@@ -1,4 +1,5 @@
-use crate::{DrawnNet, DrawnPart, Spot, is_ground, symbol};
+use crate::drawn::{DrawnNet, DrawnPart, Spot, is_ground};
+use crate::symbol;
 use circuit::Part;
 use circuit::kinds::Form;
 use quantity::show;

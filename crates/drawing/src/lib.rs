@@ -5,88 +5,18 @@
 //! automatically at right angles around the parts.
 
 mod bands;
+mod drawn;
 mod labels;
 mod place;
 mod route;
 mod svg;
 mod symbols;
 
-use circuit::{GND, KindId, Supply};
-use schemars::JsonSchema;
-use serde::Serialize;
+use circuit::Supply;
 
+pub use drawn::{Drawing, DrawnNet, DrawnNote, DrawnPart, Spot};
 pub use svg::svg;
 pub use symbols::{Shape, Symbol, symbol};
-
-/// A place on the grid; x grows to the right, y downwards.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, JsonSchema)]
-#[allow(missing_docs)]
-pub struct Spot {
-    pub x: i32,
-    pub y: i32,
-}
-
-/// A drawn circuit.
-#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
-pub struct Drawing {
-    /// Top left corner of all there is, with a margin.
-    pub from: Spot,
-    /// Bottom right corner.
-    pub to: Spot,
-    /// Every part, in document order.
-    pub parts: Vec<DrawnPart>,
-    /// Every net that has a wire or a label.
-    pub nets: Vec<DrawnNet>,
-    /// Notes, in document order.
-    pub notes: Vec<DrawnNote>,
-}
-
-/// A note in its place.
-#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
-pub struct DrawnNote {
-    /// Its text, line by line.
-    pub lines: Vec<String>,
-    /// Where the first line begins.
-    pub at: Spot,
-}
-
-/// A part in its place.
-#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
-pub struct DrawnPart {
-    /// Designator.
-    pub id: String,
-    /// Part kind, which names the symbol.
-    pub kind: KindId,
-    /// Stage the part belongs to.
-    pub stage: Option<String>,
-    /// Where the symbol's origin lies.
-    pub at: Spot,
-    /// Clockwise turn in degrees.
-    pub turn: i32,
-    /// Mirrored left to right before turning.
-    pub mirror: bool,
-    /// Pin identifiers and places.
-    pub pins: Vec<(String, Spot)>,
-    /// Lines of text beside the symbol: designator, then headline values.
-    pub label: Vec<String>,
-    /// Where the first line stands, in grid squares.
-    pub label_at: (f64, f64),
-}
-
-/// A net's wires.
-#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
-pub struct DrawnNet {
-    /// Name.
-    pub net: String,
-    /// Straight pieces of wire.
-    pub wires: Vec<(Spot, Spot)>,
-    /// Places where three or more wires meet.
-    pub junctions: Vec<Spot>,
-    /// Where the name stands, in grid squares; none for `gnd`, which has its symbol instead.
-    pub label_at: Option<(f64, f64)>,
-    /// Where the symbol of the reference net hangs.
-    pub ground_at: Option<Spot>,
-}
 
 /// Draws a supply. Parts without a place are put in rows beneath the others; beyond 400 parts no
 /// wires are drawn.
@@ -121,8 +51,4 @@ pub fn draw(supply: &Supply) -> Drawing {
     let from = Spot { x: from.x - 2, y: from.y - 2 };
     let to = Spot { x: to.x + 2, y: to.y + 4 };
     Drawing { from, to, parts, nets, notes }
-}
-
-pub(crate) fn is_ground(net: &str) -> bool {
-    net == GND
 }

@@ -1,6 +1,6 @@
+use crate::drawn::{DrawnPart, Spot};
 use crate::labels::{label, usual_place};
 use crate::symbols::{symbol, transform};
-use crate::{DrawnPart, Spot};
 use circuit::{Part, Placement, Supply, Turn, resolve};
 
 /// Squares between parts that have no place of their own, and how many of them stand in a row.

@@ -6,9 +6,9 @@
 //! other wires is impossible.
 
 use crate::bands::Bands;
+use crate::drawn::{DrawnNet, DrawnPart, Spot, is_ground};
 use crate::labels::text_of;
 use crate::symbols::symbol;
-use crate::{DrawnNet, DrawnPart, Spot, is_ground};
 use circuit::Supply;
 use std::collections::{BTreeMap, BTreeSet, BinaryHeap, HashMap, HashSet};
 

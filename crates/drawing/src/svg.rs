@@ -1,7 +1,7 @@
 //! A drawing as a picture file that needs nothing else.
 
+use crate::drawn::{Drawing, DrawnNet, DrawnPart};
 use crate::symbol;
-use crate::{Drawing, DrawnNet, DrawnPart};
 use std::fmt::Write;
 
 /// Size of a grid square in the picture, px.

@@ -2,7 +2,7 @@
 //!
 //! Two-pin symbols stand upright, first pin above.
 
-use crate::Spot;
+use crate::drawn::Spot;
 use circuit::KindId;
 use schemars::JsonSchema;
 use serde::Serialize;

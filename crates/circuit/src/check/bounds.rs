@@ -1,7 +1,7 @@
 //! Names that files and addresses can bear, courses in time that can be followed, runs that can end.
 
-use super::{Findings, Place};
-use crate::resolve::ResolvedPart;
+use crate::finding::{Findings, Place};
+use crate::resolved::ResolvedPart;
 use crate::{Circuit, KindId, MOST_BYTES, Supply};
 use quantity::{Unit, show};
 

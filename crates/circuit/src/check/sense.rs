@@ -1,7 +1,8 @@
 //! Mistakes that do not stop a run but spoil what it shows: warnings, each with place and remedy.
 
-use super::{Findings, Joined, Place};
-use crate::resolve::{ResolvedPart, ResolvedReading, ResolvedStudy, ResolvedWindow};
+use super::joined::Joined;
+use crate::finding::{Findings, Place};
+use crate::resolved::{ResolvedPart, ResolvedReading, ResolvedStudy, ResolvedWindow};
 use crate::{KindId, ReadingMeasure, Source, SourceKind, StudyKind};
 use quantity::{Unit, show};
 use std::f64::consts::SQRT_2;

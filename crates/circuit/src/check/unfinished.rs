@@ -1,6 +1,6 @@
 //! A power path that is not at its end yet: what is loose there is no mistake, but what comes next.
 
-use super::{Findings, Place};
+use crate::finding::{Findings, Place};
 use crate::{JointKind, Stage, StageKind, Supply};
 
 /// Nets at which stages pass power on to nothing.

@@ -1,6 +1,7 @@
 //! Amplifiers, references and regulators.
 
-use super::*;
+use super::describe::*;
+use quantity::Unit;
 
 pub(super) const AMPLIFIER: Kind = Kind {
     id: KindId::Amplifier,

@@ -1,6 +1,7 @@
 //! Loads.
 
-use super::*;
+use super::describe::*;
+use quantity::Unit;
 
 pub(super) const CURRENT_LOAD: Kind = Kind {
     id: KindId::CurrentLoad,

@@ -1,6 +1,7 @@
 //! Transformers.
 
-use super::*;
+use super::describe::*;
+use quantity::Unit;
 
 pub(super) const IDEAL_TRANSFORMER: Kind = Kind {
     id: KindId::IdealTransformer,

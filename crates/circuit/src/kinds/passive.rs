@@ -1,6 +1,7 @@
 //! Resistors, capacitors, inductors.
 
-use super::*;
+use super::describe::*;
+use quantity::Unit;
 
 pub(super) const RESISTOR: Kind = Kind {
     id: KindId::Resistor,

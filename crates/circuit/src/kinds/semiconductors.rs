@@ -1,6 +1,7 @@
 //! Diodes and transistors.
 
-use super::*;
+use super::describe::*;
+use quantity::Unit;
 
 const FET_RATINGS: &[Rating] = &[
     between(rating("drain_voltage", "Drain-source voltage", Unit::Volt, Stress::Voltage), (0, 2)),

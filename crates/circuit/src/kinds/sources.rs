@@ -1,6 +1,7 @@
 //! Sources of voltage and current.
 
-use super::*;
+use super::describe::*;
+use quantity::Unit;
 
 pub(super) const SINE_SOURCE: Kind = Kind {
     id: KindId::SineSource,

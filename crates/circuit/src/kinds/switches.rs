@@ -1,6 +1,7 @@
 //! Switches.
 
-use super::*;
+use super::describe::*;
+use quantity::Unit;
 
 pub(super) const TIMED_SWITCH: Kind = Kind {
     id: KindId::TimedSwitch,

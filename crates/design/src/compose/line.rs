@@ -3,7 +3,8 @@
 //! A phrase names a kind, then values, then nets: `from A to B` or `between A and B` for the first two pins,
 //! `on A B C` for all of them in order, or a pin's name before its net. `name=value` sets any parameter.
 
-use super::{ComposeError, parts};
+use super::parts;
+use crate::error::ComposeError;
 use circuit::kinds::{Form, KINDS, Kind, Parameter};
 use circuit::{GND, Part, Supply};
 use quantity::parse;

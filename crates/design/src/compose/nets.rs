@@ -1,9 +1,11 @@
 //! The nets of a supply: named anew, joined to another stage's, made the reference or loosened from it.
 
-use super::{index, subtree};
-use crate::draft::{Draft, Net};
-use crate::path::{Path, Place};
-use crate::proposal::{Names, formed, is_role};
+use crate::draft::Net;
+use crate::names::Names;
+use crate::path::Path;
+use crate::stages::Place;
+use crate::stages::{formed, is_role};
+use crate::stages::{index, subtree};
 use circuit::{GND, Joint, JointKind, Stage, Supply};
 
 /// Renames a net in some stages: pins, joints, outputs; signals follow once no pin bears the old name.
@@ -83,7 +85,7 @@ fn loosen(supply: &mut Supply, stage: &str, joint: usize, net: usize, fresh: &st
     let Some(owner) = supply.stage(stage).cloned() else { return };
     let Ok(form) = formed(&owner) else { return };
     let ask = Path::new(supply).ask_of(&owner, form, &owner.choices);
-    let draft = Draft::of(form, &ask);
+    let draft = form.draft(&ask);
     let Some(made) = draft.joints.get(joint).and_then(|(_, nets, _)| nets.get(net)).cloned() else { return };
     for sketch in &draft.parts {
         let pins = sketch.kind.kind().pins.iter().zip(&sketch.nets).filter(|(_, n)| **n == made);

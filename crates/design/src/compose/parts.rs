@@ -1,9 +1,9 @@
 //! Single parts: added, copied, removed, swapped, joined.
 
-use super::ComposeError;
 use crate::catalogue::Entry;
+use crate::error::ComposeError;
 use crate::layout;
-use crate::proposal::Names;
+use crate::names::Names;
 use circuit::{GND, KindId, Part, Placement, Supply, Turn, useless_between};
 use schemars::JsonSchema;
 use serde::Serialize;

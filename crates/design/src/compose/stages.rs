@@ -1,12 +1,16 @@
 //! Stages added, sized, replaced, removed and moved, with the parts they are made of.
 
 use super::nets::{attach, settle_ground};
-use super::{Choices, ComposeError, find, index, subtree};
 use crate::draft::{Draft, Net, Sketch};
+use crate::error::ComposeError;
 use crate::forms::form;
 use crate::layout::{self, Origin};
-use crate::path::{Path, Place};
-use crate::proposal::{Names, by_hand, fits, following, formed, is_role, with_output};
+use crate::names::Names;
+use crate::path::Path;
+use crate::proposal::{fits, with_output};
+use crate::stages::Place;
+use crate::stages::{Choices, find, index, subtree};
+use crate::stages::{by_hand, following, formed, is_role};
 use circuit::{GND, Joint, Part, Stage, Supply};
 use std::collections::BTreeMap;
 
@@ -23,7 +27,7 @@ pub(super) fn add(
     let path = Path::new(supply);
     let choices = with_output(&path, form, place, choices);
     let ask = path.ask(place, form, &choices, &following(supply, place).collect::<Vec<_>>());
-    let draft = Draft::of(form, &ask);
+    let draft = form.draft(&ask);
 
     let id = free_id(supply, form.id);
     let title = free_title(supply, form.title);
@@ -156,7 +160,7 @@ pub(super) fn resize(
     if everything {
         ask.by_hand.clear();
     }
-    let draft = Draft::of(form, &ask);
+    let draft = form.draft(&ask);
     let stage = supply.stages[at].clone();
     for sketch in &draft.parts {
         let Some(part) = supply.parts.iter_mut().find(|p| is_role(p, &stage, sketch.role)) else { continue };
@@ -223,7 +227,7 @@ pub(super) fn replace(supply: &mut Supply, stage: &str, form_id: &str) -> Result
     let inlet = fits(supply, form, &place)?.cloned();
     let path = Path::new(supply);
     let ask = path.ask_of(&old, form, &old.choices);
-    let draft = Draft::of(form, &ask);
+    let draft = form.draft(&ask);
     let origin = layout::origin(&path, &old);
     let inlet = settle_ground(supply, &place, inlet, &draft.grounded);
     // Parts that go on in the new form keep their designators; those of the others become free.

@@ -1,10 +1,10 @@
 //! Studies added to a supply.
 
-use super::find;
-use crate::ComposeError;
 use crate::defaults::studies_for;
 use crate::draft::rounded;
+use crate::error::ComposeError;
 use crate::path::Path;
+use crate::stages::find;
 use circuit::{Cut, GND, Kind, KindId, Part, Study, StudyKind, Supply};
 use quantity::entry;
 

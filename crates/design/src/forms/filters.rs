@@ -1,6 +1,6 @@
 //! Reservoirs and smoothing filters.
 
-use super::{Form, Needs};
+use super::form::{Form, Needs};
 use crate::delivered::{Dc, Delivered};
 use crate::draft::{Draft, Net, Net::Inlet, Net::Own, Round};
 use crate::rectified::{Load, Pulses, Settled, settle};

@@ -1,7 +1,7 @@
 //! Three-terminal regulators, and what regulators have in common.
 
+use super::form::{Form, Needs};
 use super::loads::{negative, output};
-use super::{Form, Needs};
 use crate::delivered::{Dc, Delivered};
 use crate::draft::{Draft, Net::Inlet, Net::Own, Round};
 use circuit::{JointKind, KindId, Output, ReadingMeasure, StageKind, Turn};

@@ -1,9 +1,9 @@
 //! Loads.
 
-use super::{Form, Needs};
+use super::form::{Form, Needs};
 use crate::delivered::Delivered;
 use crate::draft::{Draft, Drawn, Net::Inlet};
-use crate::path::{NEGATIVE, OUTPUT};
+use crate::draft::{NEGATIVE, OUTPUT};
 use circuit::{JointKind, KindId, Output, StageKind, Turn};
 use quantity::Unit::{Ampere, AmperePerSecond, Ohm, Second, Volt, Watt};
 

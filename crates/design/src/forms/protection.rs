@@ -1,6 +1,6 @@
 //! Inrush limiters and clamps.
 
-use super::Form;
+use super::form::Form;
 use crate::delivered::{Ac, Dc, Delivered};
 use crate::draft::{Draft, Net::Inlet, Net::Own, Round};
 use circuit::{JointKind, KindId, ReadingMeasure, StageKind, Turn};

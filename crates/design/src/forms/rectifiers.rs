@@ -1,7 +1,8 @@
 //! Rectifiers. Each passes pulses on; what becomes of them is the reservoir's to compute.
 
 use super::filters::{doubled, planned_capacitance};
-use super::{Form, Rectifies};
+use super::form::Form;
+use crate::delivered::Rectifies;
 use crate::delivered::{Ac, Dc, Delivered};
 use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own};
 use crate::rectified::{Drop, Pulses, Settled, settle};
@@ -176,7 +177,13 @@ fn half_wave(d: &mut Draft<'_>) {
     let ac = incoming(d);
     d.grounded.push(1);
     d.part("d1", KindId::Diode, (4, -6, Turn::ThreeQuarters), &[Inlet(0), Own("bus")]);
-    diodes(d, &["d1"], &ac, ("2 * sqrt(2) * V_high", "handbook: capacitor and winding in series"), "I");
+    diodes(
+        d,
+        &["d1"],
+        &ac,
+        ("1.2 * 2 * sqrt(2) * V_high", "handbook: capacitor and winding in series; a fifth in reserve"),
+        "I",
+    );
     let pulses = pulses(d, &ac, 1.0, 1.0);
     promises(d, &pulses, 1.0, |s, _| s.highest + SQRT_2 * ac.nominal());
     d.give(JointKind::Dc, &[Own("bus"), Gnd], Delivered::Dc(Dc::pulsating(pulses)));
@@ -188,7 +195,13 @@ fn centre_tap(d: &mut Draft<'_>) {
     d.grounded.push(1);
     d.part("d1", KindId::Diode, (4, -6, Turn::ThreeQuarters), &[Inlet(0), Own("bus")]);
     d.part("d2", KindId::Diode, (4, 6, Turn::ThreeQuarters), &[Inlet(2), Own("bus")]);
-    diodes(d, &["d1", "d2"], &ac, ("2 * sqrt(2) * V_high", "handbook: both halves in series"), "I / 2");
+    diodes(
+        d,
+        &["d1", "d2"],
+        &ac,
+        ("1.2 * 2 * sqrt(2) * V_high", "handbook: both halves in series; a fifth in reserve"),
+        "I / 2",
+    );
     let pulses = pulses(d, &ac, 1.0, 2.0);
     promises(d, &pulses, 0.5, |s, _| s.highest + SQRT_2 * ac.nominal());
     d.give(JointKind::Dc, &[Own("bus"), Gnd], Delivered::Dc(Dc::pulsating(pulses)));
@@ -201,7 +214,7 @@ fn bridge(d: &mut Draft<'_>) {
     diode(d, "d2", (10, -5), Inlet(1), Own("bus"));
     diode(d, "d3", (4, 5), Gnd, Inlet(0));
     diode(d, "d4", (10, 5), Gnd, Inlet(1));
-    diodes(d, &["d1", "d2", "d3", "d4"], &ac, ("sqrt(2) * V_high", "handbook"), "I / 2");
+    diodes(d, &["d1", "d2", "d3", "d4"], &ac, ("1.2 * sqrt(2) * V_high", "handbook; a fifth in reserve"), "I / 2");
     let pulses = pulses(d, &ac, 2.0, 2.0);
     promises(d, &pulses, 0.5, |s, drop| s.highest + drop);
     d.give(JointKind::Dc, &[Own("bus"), Gnd], Delivered::Dc(Dc::pulsating(pulses)));
@@ -231,7 +244,13 @@ fn synchronous_bridge(d: &mut Draft<'_>) {
         d.part(q, KindId::MosfetN, (*x, *y, Turn::None), nets);
         d.part(g, KindId::PulseSource, (x - 4, y + 2, Turn::None), &[nets[1].clone(), nets[2].clone()]);
     }
-    d.step("Reverse voltage of a transistor", Volt, "sqrt(2) * V_high", &[("V_high", ac.emf[2], Volt)], "handbook");
+    d.step(
+        "Reverse voltage of a transistor",
+        Volt,
+        "1.2 * sqrt(2) * V_high",
+        &[("V_high", ac.emf[2], Volt)],
+        "handbook; a fifth in reserve",
+    );
     let bears = d.ladder(REVERSE_RATINGS, "usual ratings, highest line");
     d.step(
         "Mean current of a transistor",
@@ -320,7 +339,7 @@ fn dual_rail(d: &mut Draft<'_>) {
     diode(d, "d2", (10, -6), Inlet(2), Own("pos"));
     diode(d, "d3", (4, 6), Own("neg"), Inlet(0));
     diode(d, "d4", (10, 6), Own("neg"), Inlet(2));
-    let reverse = ("2 * sqrt(2) * V_high", "handbook: from rail to rail");
+    let reverse = ("1.2 * 2 * sqrt(2) * V_high", "handbook: from rail to rail; a fifth in reserve");
     diodes(d, &["d1", "d2", "d3", "d4"], &ac, reverse, "I / 2");
     let pulses = pulses(d, &ac, 1.0, 2.0);
     promises(d, &pulses, 0.5, |s, drop| 2.0 * s.highest + drop);
@@ -335,7 +354,7 @@ fn doubler(d: &mut Draft<'_>) {
     diode(d, "d2", (4, 5), Gnd, Inlet(0));
     d.part("upper", KindId::Capacitor, (10, -5, Turn::None), &[Own("bus"), Inlet(1)]);
     d.part("lower", KindId::Capacitor, (10, 5, Turn::None), &[Inlet(1), Gnd]);
-    diodes(d, &["d1", "d2"], &ac, ("2 * sqrt(2) * V_high", "handbook"), "I");
+    diodes(d, &["d1", "d2"], &ac, ("1.2 * 2 * sqrt(2) * V_high", "handbook; a fifth in reserve"), "I");
     let half = pulses(d, &ac, 1.0, 1.0);
     let dc = doubled(d, &half);
     d.give(JointKind::Dc, &[Own("bus"), Gnd], Delivered::Dc(dc));
@@ -349,7 +368,7 @@ fn three_phase_bridge(d: &mut Draft<'_>) {
         diode(d, roles[k], (x, -6), Inlet(k), Own("bus"));
         diode(d, roles[k + 3], (x, 6), Gnd, Inlet(k));
     }
-    let reverse = ("sqrt(6) * V_high", "handbook: peak between phases");
+    let reverse = ("1.2 * sqrt(6) * V_high", "handbook: peak between phases; a fifth in reserve");
     diodes(d, &roles, &ac, reverse, "I / 3");
     // The sum of two phases' waves feeds each pulse: √3 times one, through two resistances.
     let between = Ac {

@@ -1,6 +1,6 @@
 //! Regulators of an amplifier, a reference and a series transistor.
 
-use super::Form;
+use super::form::Form;
 use super::linear::{incoming, made_for, regulated, regulator};
 use super::loads::output;
 use crate::draft::{Draft, Net::Inlet, Net::Own, Round};

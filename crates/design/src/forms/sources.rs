@@ -1,6 +1,6 @@
 //! Sources.
 
-use super::{Form, Needs};
+use super::form::{Form, Needs};
 use crate::delivered::{Ac, Dc, Delivered};
 use crate::draft::{Draft, Net::Gnd, Net::Own};
 use circuit::{JointKind, KindId, Source, StageKind, Turn};

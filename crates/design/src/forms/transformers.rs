@@ -1,10 +1,10 @@
 //! Mains transformers. Voltages come first; inductances, turns and resistances follow from them.
 
 use super::filters::planned_capacitance;
-use super::{Form, Needs};
+use super::form::{Form, Needs};
+use super::rectifiers::SILICON;
 use crate::delivered::{Ac, Delivered, Rectifies};
 use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own, RailWanted};
-use crate::forms::rectifiers::SILICON;
 use crate::rectified::{Pulses, settle};
 use circuit::expression::evaluate;
 use circuit::{JointKind, KindId, StageKind, Turn};
@@ -178,7 +178,7 @@ fn winding(
     };
     let voltage_at = |rating: f64| typed.or(usual(rating)).unwrap_or(wanted.lowest);
     let needed =
-        |voltage: f64, rating: f64| 1.2 * arrangement.at_once * current(voltage, rating) * make(voltage, rating).open;
+        |voltage: f64, rating: f64| 1.25 * arrangement.at_once * current(voltage, rating) * make(voltage, rating).open;
     // No winding carries less than the direct current.
     let least = arrangement.at_once * wanted.current * wanted.lowest;
     let mut candidates = RATINGS.iter().copied().filter(|rating| *rating >= least).map(|s| (voltage_at(s), s));
@@ -187,13 +187,13 @@ fn winding(
     d.step(
         "Rating",
         VoltAmpere,
-        "1.2 * n * I_rms * V_open",
+        "1.25 * n * I_rms * V_open",
         &[
             ("n", arrangement.at_once, One),
             ("I_rms", current(voltage, rating), Ampere),
             ("V_open", make(voltage, rating).open, Volt),
         ],
-        "largest current of a winding over the line, from the periodic state of the reservoir behind it; a fifth for what \
+        "largest current of a winding over the line, from the periodic state of the reservoir behind it; a quarter for what \
          magnetises the core and in reserve",
     );
     let rating = d.ladder(RATINGS, "usual ratings, the first that suffices with its own resistance");

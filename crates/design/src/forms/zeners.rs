@@ -1,8 +1,8 @@
 //! Regulators that rest on Zener diodes.
 
+use super::form::{Form, Needs};
 use super::linear::{holds, incoming, made_for, regulated, regulator};
 use super::loads::output;
-use super::{Form, Needs};
 use crate::delivered::{Dc, Delivered};
 use crate::draft::{Draft, Drawn, Net::Inlet, Net::Own, Round};
 use circuit::{JointKind, KindId, Output, ReadingMeasure, StageKind, Turn};

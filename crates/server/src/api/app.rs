@@ -1,7 +1,7 @@
 //! What handlers share.
 
-use super::ApiError;
-use super::supplies::{Look, look};
+use super::errors::ApiError;
+use super::look::{Look, look};
 use crate::news::News;
 use crate::queue::Queue;
 use crate::store::{DEMO_ACCOUNT, Store, SupplyRow};
@@ -92,9 +92,8 @@ impl App {
     /// The circuit a run is of.
     pub(super) async fn circuit_of(&self, run: Uuid) -> Result<Arc<Circuit>, ApiError> {
         let made = async {
-            let document: Value =
-                self.store.run_document(self.account(), run).await?.ok_or_else(super::runs::missing)?;
-            let circuit = move || resolve(&super::supplies::read(&document)?).map_err(ApiError::blocked);
+            let document: Value = self.store.run_document(self.account(), run).await?.ok_or_else(ApiError::no_run)?;
+            let circuit = move || resolve(&super::look::read(&document)?).map_err(ApiError::blocked);
             Ok::<_, ApiError>(Arc::new(self.think(circuit).await??))
         };
         self.circuits.try_get_with((self.account(), run), made).await.map_err(|error| (*error).clone())

@@ -1,5 +1,7 @@
+use super::address::SupplyPath;
+use super::app::App;
+use super::errors::{ApiError, Body};
 use super::supplies::{SaveAnswer, store};
-use super::{ApiError, App, Body, SupplyPath};
 use axum::Json;
 use axum::extract::{Path, State};
 use circuit::Supply;
@@ -45,7 +47,7 @@ pub(super) async fn ask<T: Send + 'static>(
     supply: uuid::Uuid,
     question: impl FnOnce(&Supply) -> T + Send + 'static,
 ) -> Result<T, ApiError> {
-    let row = app.store.supply(app.account(), supply).await?.ok_or_else(super::supplies::missing)?;
+    let row = app.store.supply(app.account(), supply).await?.ok_or_else(super::ApiError::no_supply)?;
     let look = app.look(&row).await?;
     app.think(move || question(&look.document)).await
 }

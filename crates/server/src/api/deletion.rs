@@ -1,6 +1,9 @@
 //! Deleting, having back, and the room used.
 
-use super::{ApiError, App, Body, RunPath, SupplyPath, runs, supplies};
+use super::address::{RunPath, SupplyPath};
+use super::app::App;
+use super::errors::{ApiError, Body};
+use super::{runs, supplies};
 use crate::store::{DeletedSupply, KEPT_DELETED};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -63,7 +66,7 @@ pub(crate) async fn delete_supply(
 ) -> Result<StatusCode, ApiError> {
     let deleted = app.store.delete_supply(app.account(), supply).await?;
     app.forget_circuits();
-    done(deleted, supplies::missing)
+    done(deleted, ApiError::no_supply)
 }
 
 /// Has a deleted supply back, with the runs that went with it.
@@ -82,7 +85,7 @@ pub(crate) async fn delete_run(
 ) -> Result<StatusCode, ApiError> {
     let deleted = app.store.delete_run(app.account(), run).await?;
     app.forget_circuits();
-    done(deleted, runs::missing)
+    done(deleted, ApiError::no_run)
 }
 
 /// Has a deleted run back.
@@ -100,7 +103,7 @@ pub(crate) async fn mark_run(
     Path(RunPath { run }): Path<RunPath>,
     Body(body): Body<MarkRun>,
 ) -> Result<StatusCode, ApiError> {
-    done(app.store.mark_run(app.account(), run, body.marked).await?, runs::missing)
+    done(app.store.mark_run(app.account(), run, body.marked).await?, ApiError::no_run)
 }
 
 /// The room used, the rule for old runs, and what can be had back.

@@ -1,5 +1,7 @@
+use super::address::SupplyPath;
+use super::app::App;
 use super::compose::ask;
-use super::{ApiError, App, Body, SupplyPath};
+use super::errors::{ApiError, Body};
 use axum::Json;
 use axum::extract::{Path, State};
 use circuit::{Supply, design_values, expression};

@@ -15,6 +15,9 @@ use schemars::JsonSchema;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 
+/// Largest request body; a supply of 10,000 parts takes some 4 MB.
+pub(super) const LARGEST_BODY: usize = 16 << 20;
+
 /// What went wrong, where, and what to do.
 #[derive(Clone, Debug, Serialize, JsonSchema)]
 pub(crate) struct Problem {
@@ -32,6 +35,16 @@ pub(crate) struct ApiError {
 }
 
 impl ApiError {
+    /// There is no such supply.
+    pub(super) fn no_supply() -> Self {
+        ApiError::not_found("there is no such supply in the library")
+    }
+
+    /// There is no such run.
+    pub(super) fn no_run() -> Self {
+        ApiError::not_found("there is no such run")
+    }
+
     pub(crate) fn new(status: StatusCode, message: impl Into<String>) -> Self {
         ApiError { status, problem: Problem { message: message.into(), findings: Vec::new() } }
     }
@@ -107,7 +120,7 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
                 StatusCode::PAYLOAD_TOO_LARGE,
                 format!(
                     "the request is larger than {} MB; leave out what the supply does not need",
-                    super::LARGEST_BODY >> 20
+                    LARGEST_BODY >> 20
                 ),
             ),
             status => ApiError::new(status, rejection.body_text()),

@@ -1,5 +1,7 @@
-use super::runs::{missing, shown};
-use super::{ApiError, App, RunPath};
+use super::address::RunPath;
+use super::app::App;
+use super::errors::ApiError;
+use super::runs::shown;
 use aide::OperationOutput;
 use aide::generate::GenContext;
 use aide::openapi::{self, Operation};
@@ -37,7 +39,7 @@ impl OperationOutput for Events {
 pub(crate) async fn follow(State(app): State<App>, Path(RunPath { run }): Path<RunPath>) -> Result<Events, ApiError> {
     // First the ear, then the eye: nothing can happen unnoticed in between.
     let follower = app.news.follow(run);
-    app.store.run(app.account(), run).await?.ok_or_else(missing)?;
+    app.store.run(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
     let stream = futures::stream::unfold(Some((follower, None)), move |state| {
         let app = app.clone();
         async move {

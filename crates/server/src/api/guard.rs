@@ -3,7 +3,8 @@
 //! A page elsewhere can make a browser send requests here, and can give itself a name that leads here
 //! (rebinding). So a request must name a host that is known, and must not come from another origin.
 
-use super::{ApiError, errors::Problem};
+use super::errors::ApiError;
+use super::errors::Problem;
 use axum::Json;
 use axum::body::to_bytes;
 use axum::extract::{Request, State};

@@ -1,5 +1,6 @@
 //! The HTTP API. Its OpenAPI document is made from the handlers.
 
+mod address;
 mod app;
 mod catalogue;
 mod compose;
@@ -8,6 +9,7 @@ mod entry;
 mod errors;
 mod events;
 mod guard;
+mod look;
 mod parts;
 mod revisions;
 mod runs;
@@ -16,40 +18,16 @@ mod traces;
 
 use aide::axum::ApiRouter;
 use aide::axum::routing::{delete_with, get_with, post_with, put_with};
-use aide::openapi::{Info, MediaType, OpenApi};
+use aide::openapi::{Info, OpenApi};
 pub(crate) use app::App;
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::http::{HeaderValue, header};
 use axum::routing::get;
-use errors::{ApiError, Body};
+use errors::{ApiError, LARGEST_BODY};
 pub(crate) use guard::Hosts;
-use schemars::JsonSchema;
-use serde::Deserialize;
 use tower_http::compression::CompressionLayer;
 use tower_http::trace::TraceLayer;
-use uuid::Uuid;
-
-/// Largest request body; a supply of 10,000 parts takes some 4 MB.
-const LARGEST_BODY: usize = 16 << 20;
-
-/// The supply in an address.
-#[derive(Deserialize, JsonSchema)]
-struct SupplyPath {
-    supply: Uuid,
-}
-
-/// The run in an address.
-#[derive(Deserialize, JsonSchema)]
-struct RunPath {
-    run: Uuid,
-}
-
-/// What the OpenAPI document says of an answer that is not JSON.
-fn documented(media: &str, what: &str) -> aide::openapi::Response {
-    let content = [(media.to_owned(), MediaType::default())].into_iter().collect();
-    aide::openapi::Response { description: what.to_owned(), content, ..Default::default() }
-}
 
 fn routes() -> ApiRouter<App> {
     ApiRouter::new()

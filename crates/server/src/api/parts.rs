@@ -1,6 +1,8 @@
+use super::address::SupplyPath;
+use super::app::App;
 use super::compose::{ask, refused};
+use super::errors::{ApiError, Body};
 use super::supplies::SupplyShown;
-use super::{ApiError, App, Body, SupplyPath};
 use aide::OperationOutput;
 use aide::generate::GenContext;
 use aide::openapi::{self, Operation};

@@ -1,5 +1,8 @@
-use super::supplies::{SaveAnswer, missing, read, store};
-use super::{ApiError, App, Body, SupplyPath};
+use super::address::SupplyPath;
+use super::app::App;
+use super::errors::{ApiError, Body};
+use super::look::read;
+use super::supplies::{SaveAnswer, store};
 use crate::store::RevisionRow;
 use axum::Json;
 use axum::extract::{Path, State};
@@ -40,7 +43,7 @@ pub(crate) async fn list(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
 ) -> Result<Json<Vec<RevisionListed>>, ApiError> {
-    app.store.supply(app.account(), supply).await?.ok_or_else(missing)?;
+    app.store.supply(app.account(), supply).await?.ok_or_else(ApiError::no_supply)?;
     // One more than is listed, so that the oldest listed has one before it to differ from.
     let rows = app.store.revisions(app.account(), supply, LISTED + 1).await?;
     app.think(move || described(&rows)).await?.map(Json)

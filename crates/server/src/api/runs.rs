@@ -1,4 +1,6 @@
-use super::{ApiError, App, Body, RunPath, SupplyPath};
+use super::address::{RunPath, SupplyPath};
+use super::app::App;
+use super::errors::{ApiError, Body};
 use crate::store::{KEPT_DELETED, NewRun, RunRow, RunState};
 use axum::Json;
 use axum::extract::{Path, Query, State};
@@ -86,10 +88,6 @@ fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
     }
 }
 
-pub(super) fn missing() -> ApiError {
-    ApiError::not_found("there is no such run")
-}
-
 /// Which runs to list.
 #[derive(Deserialize, JsonSchema)]
 pub(crate) struct WhichRuns {
@@ -148,7 +146,7 @@ pub(crate) async fn show(
     State(app): State<App>,
     Path(RunPath { run }): Path<RunPath>,
 ) -> Result<Json<RunShown>, ApiError> {
-    let row = app.store.run(app.account(), run).await?.ok_or_else(missing)?;
+    let row = app.store.run(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
     shown(&app, row).await.map(Json)
 }
 

@@ -1,4 +1,6 @@
-use super::{ApiError, App, Body, SupplyPath};
+use super::address::SupplyPath;
+use super::app::App;
+use super::errors::{ApiError, Body};
 use crate::store::{LatestRun, Saved, SupplyRow, SupplySummary, essence};
 use aide::generate::GenContext;
 use aide::openapi::{self, Operation};
@@ -107,40 +109,6 @@ impl IntoResponse for SaveAnswer {
     }
 }
 
-pub(super) fn read(document: &Value) -> Result<Supply, ApiError> {
-    let text = document.to_string();
-    // PostgreSQL cannot keep this character; nothing else refuses it before the database does.
-    if text.contains("\\u0000") {
-        return Err(ApiError::unusable("the document contains the character NUL, which cannot be stored; remove it"));
-    }
-    Supply::from_json(&text).map_err(|error| ApiError::unusable(error.to_string()))
-}
-
-/// A document with all that is said and drawn of it.
-pub(super) struct Look {
-    pub(super) document: Supply,
-    findings: Vec<Finding>,
-    drawing: Drawing,
-    essences: BTreeMap<String, Uuid>,
-}
-
-/// Reads, checks and draws a document. A picture that fails does not hide the document.
-pub(super) fn look(document: &Value) -> Result<Look, ApiError> {
-    let document = read(document)?;
-    let mut findings = [check(&document), design::check(&document)].concat();
-    let drawing = std::panic::catch_unwind(|| draw(&document)).unwrap_or_else(|_| {
-        findings.push(Finding::warning(
-            "not-drawn",
-            Place::Supply,
-            "The circuit cannot be drawn because of a defect in Mellow Coil".to_owned(),
-            "It can be edited and run all the same; undoing the last change may bring the drawing back",
-        ));
-        draw(&Supply::new(""))
-    });
-    let essences = document.studies.iter().map(|s| (s.id.clone(), essence(&document, &s.id))).collect();
-    Ok(Look { document, findings, drawing, essences })
-}
-
 pub(super) async fn shown(app: &App, row: SupplyRow) -> Result<SupplyShown, ApiError> {
     let look = app.look(&row).await?;
     Ok(SupplyShown {
@@ -152,10 +120,6 @@ pub(super) async fn shown(app: &App, row: SupplyRow) -> Result<SupplyShown, ApiE
         essences: look.essences.clone(),
         document: look.document.clone(),
     })
-}
-
-pub(super) fn missing() -> ApiError {
-    ApiError::not_found("there is no such supply in the library")
 }
 
 /// Every supply in the library, latest change first.
@@ -208,7 +172,7 @@ pub(crate) async fn show(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
 ) -> Result<Json<SupplyShown>, ApiError> {
-    let row = app.store.supply(app.account(), supply).await?.ok_or_else(missing)?;
+    let row = app.store.supply(app.account(), supply).await?.ok_or_else(ApiError::no_supply)?;
     shown(&app, row).await.map(Json)
 }
 
@@ -234,7 +198,7 @@ pub(crate) async fn picture(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
 ) -> Result<Picture, ApiError> {
-    let row = app.store.supply(app.account(), supply).await?.ok_or_else(missing)?;
+    let row = app.store.supply(app.account(), supply).await?.ok_or_else(ApiError::no_supply)?;
     let look = app.look(&row).await?;
     app.think(move || Picture(drawing::svg(&look.drawing))).await
 }
@@ -270,7 +234,7 @@ pub(super) async fn store(
             current: shown(app, row).await?,
             yours,
         }))),
-        Saved::Missing => Err(missing()),
+        Saved::Missing => Err(ApiError::no_supply()),
     }
 }
 

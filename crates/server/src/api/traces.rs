@@ -1,4 +1,6 @@
-use super::{ApiError, App, Body, RunPath};
+use super::address::RunPath;
+use super::app::App;
+use super::errors::{ApiError, Body};
 use crate::traces::{Points, Traces};
 use aide::OperationOutput;
 use aide::generate::GenContext;

@@ -1,0 +1,141 @@
+//! A supply turned into numbers.
+
+use crate::{KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind};
+use quantity::Unit;
+use std::collections::HashMap;
+
+/// A supply turned into numbers: what the engine, the readings and the studies work on.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Circuit {
+    /// Net names; index 0 is `gnd`.
+    pub nets: Vec<String>,
+    /// Parts in document order, those of bypassed stages left out.
+    pub parts: Vec<ResolvedPart>,
+    /// Studies in document order.
+    pub studies: Vec<ResolvedStudy>,
+    /// Readings in document order.
+    pub readings: Vec<ResolvedReading>,
+    /// Requirements in document order.
+    pub requirements: Vec<ResolvedRequirement>,
+    /// Stages: identifier, kind, index of the stage before, net behind it.
+    pub stages: Vec<ResolvedStage>,
+    pub(crate) net_index: HashMap<String, usize>,
+    pub(crate) part_index: HashMap<String, usize>,
+}
+
+/// A part with nets as indices and parameters as numbers.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ResolvedPart {
+    /// Designator.
+    pub id: String,
+    /// Kind.
+    pub kind: KindId,
+    /// Index into [`Circuit::stages`].
+    pub stage: Option<usize>,
+    /// Net index of each pin, in the order of the kind's table.
+    pub pins: Vec<usize>,
+    /// Parameters in the order of the kind's table, SI units; a choice is its option's index, points
+    /// are their count.
+    pub values: Vec<f64>,
+    /// The kind's points, SI units, ascending in the first; empty if it has none.
+    pub points: Vec<(f64, f64)>,
+}
+
+/// A stage of the power path.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct ResolvedStage {
+    pub id: String,
+    pub kind: StageKind,
+    pub after: Option<usize>,
+    pub output: Option<usize>,
+    /// The net an alternating voltage at the output is measured against; none for `gnd`.
+    pub back: Option<usize>,
+}
+
+/// A study with its settings as numbers.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ResolvedStudy {
+    /// Identifier.
+    pub id: String,
+    /// What is done.
+    pub kind: StudyKind,
+    /// Simulated time in seconds.
+    pub duration: f64,
+    /// Time recording starts, seconds.
+    pub record_from: f64,
+    /// Longest step in seconds, if limited.
+    pub max_step: Option<f64>,
+    /// Accuracy wanted relative to full scale.
+    pub tolerance: f64,
+}
+
+/// A reading with its signal parsed and its window in seconds.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct ResolvedReading {
+    pub id: String,
+    pub study: usize,
+    pub measure: ReadingMeasure,
+    pub signal: Signal,
+    pub window: ResolvedWindow,
+}
+
+/// A window of a run in seconds.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum ResolvedWindow {
+    /// Everything recorded.
+    WholeRun,
+    /// From one time to another.
+    Between(f64, f64),
+    /// This long before the end.
+    Last(f64),
+}
+
+/// A requirement with its limits in the reading's unit.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct ResolvedRequirement {
+    pub id: String,
+    pub reading: usize,
+    pub at_least: Option<f64>,
+    pub at_most: Option<f64>,
+}
+
+/// Accuracy of a study that states none, relative to full scale.
+pub(crate) const DEFAULT_TOLERANCE: f64 = 1e-3;
+
+impl ResolvedPart {
+    /// A parameter by its identifier; NaN if the kind has no such parameter.
+    pub fn value(&self, id: &str) -> f64 {
+        self.kind.kind().parameter(id).and_then(|i| self.values.get(i)).copied().unwrap_or(f64::NAN)
+    }
+
+    /// Period in seconds, for a periodic source.
+    pub fn period(&self) -> Option<f64> {
+        match self.kind {
+            KindId::SineSource | KindId::ThreePhaseSource => Some(1.0 / self.value("frequency")),
+            KindId::PulseSource | KindId::SteppedLoad => Some(self.value("period")).filter(|p| *p > 0.0),
+            _ => None,
+        }
+    }
+}
+
+impl Circuit {
+    /// Index of a net by name.
+    pub fn net(&self, name: &str) -> Option<usize> {
+        self.net_index.get(name).copied()
+    }
+
+    /// Index of a part by designator.
+    pub fn part(&self, id: &str) -> Option<usize> {
+        self.part_index.get(id).copied()
+    }
+}
+
+impl ReadingMeasure {
+    /// The unit of this measure of a signal of `quantity`.
+    pub fn unit(self, quantity: Quantity) -> Unit {
+        if self == ReadingMeasure::Frequency { Unit::Hertz } else { quantity.unit() }
+    }
+}
