@@ -11,6 +11,21 @@
 //!
 //! There is no behaviour here: no equations, no simulation, no drawing geometry beyond the
 //! placement the document holds.
+//!
+//! ```
+//! use mellow_circuit::{KindId, Part, Supply, check, resolve};
+//! let mut supply = Supply::new("A lamp");
+//! let pins = |a: &str, b: &str| [("plus".to_owned(), a.to_owned()), ("minus".to_owned(), b.to_owned())].into();
+//! supply.parts.push(Part::new("V1", KindId::DcSource, pins("in", "gnd")));
+//! // Nothing is connected to the source yet, and that is said with its place and remedy.
+//! assert!(check(&supply).iter().any(|finding| finding.to_string().contains("net in")));
+//! let pins = [("a".to_owned(), "in".to_owned()), ("b".to_owned(), "gnd".to_owned())].into();
+//! let mut lamp = Part::new("R1", KindId::Resistor, pins);
+//! lamp.parameters.insert("resistance".into(), "2 * 47".into());
+//! supply.parts.push(lamp);
+//! let circuit = resolve(&supply).unwrap();
+//! assert_eq!(circuit.parts[1].value("resistance"), 94.0);
+//! ```
 
 mod changes;
 mod check;

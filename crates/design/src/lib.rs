@@ -10,6 +10,34 @@
 //!
 //! There is no simulation here: what sizing promises is computed from formulas and, for rectifiers with
 //! a reservoir, from the periodic state of one diode path.
+//!
+//! ```
+//! use circuit::{OutputDemand, SourceDemand, SourceKind, Supply};
+//! use mellow_design::{Edit, Place, apply, propose};
+//! let source = SourceDemand {
+//!     kind: SourceKind::Dc,
+//!     voltage: "12".into(),
+//!     lowest: None,
+//!     highest: None,
+//!     frequency: None,
+//! };
+//! let rail = OutputDemand {
+//!     id: "rail".into(),
+//!     title: "5 V".into(),
+//!     voltage: "5".into(),
+//!     current: "200m".into(),
+//!     accuracy: None,
+//!     ripple: None,
+//! };
+//! let stated = apply(&Supply::new("A rail"), &Edit::State { source: Some(source), outputs: vec![rail] }).unwrap();
+//! let first = Place::default();
+//! let add = Edit::Add { form: "dc_source".into(), place: first, between: false, choices: Default::default() };
+//! let supply = apply(&stated, &add).unwrap();
+//! let behind = Place { after: Some("dc_source".into()), joint: 0 };
+//! let proposal = propose(&supply, "fixed_regulator", &behind, &Default::default()).unwrap();
+//! let output = proposal.promises.iter().find(|promise| promise.title == "Output voltage").unwrap();
+//! assert_eq!(output.value, 5.0);
+//! ```
 
 mod bom;
 mod catalogue;

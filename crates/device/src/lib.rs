@@ -8,6 +8,20 @@
 //! Everything is `f64` in SI units. There is no I/O and no clock here; long work reports to an
 //! [`Observer`](recording::Observer) and stops when it is told to. Nothing panics for a resolved circuit: trouble
 //! comes back as [`EngineError`] naming net and part.
+//!
+//! ```
+//! use circuit::{Supply, resolve};
+//! use mellow_device::{Equations, operating_point};
+//! let divider = r#"{ "mellow_coil": 1, "title": "divider", "parts": [
+//!     { "id": "V1", "kind": "dc_source", "pins": { "plus": "in", "minus": "gnd" }, "parameters": { "voltage": "12" } },
+//!     { "id": "R1", "kind": "resistor", "pins": { "a": "in", "b": "out" }, "parameters": { "resistance": "3k" } },
+//!     { "id": "R2", "kind": "resistor", "pins": { "a": "out", "b": "gnd" }, "parameters": { "resistance": "1k" } }
+//! ] }"#;
+//! let circuit = resolve(&Supply::from_json(divider).unwrap()).unwrap();
+//! let point = operating_point(&Equations::new(&circuit)).unwrap();
+//! let out = point.values.iter().find(|(column, _)| column.of == "out").unwrap().1;
+//! assert!((out - 3.0).abs() < 1e-9);
+//! ```
 
 mod contract;
 mod equations;

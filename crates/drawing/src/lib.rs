@@ -3,6 +3,17 @@
 //! [`draw()`] takes a supply document and returns geometry in grid squares; screens scale and
 //! colour it. [`symbol()`] holds the IEC 60617 symbol of every part kind. Wires are routed
 //! automatically at right angles around the parts.
+//!
+//! ```
+//! use circuit::{KindId, Part, Supply};
+//! use mellow_drawing::{draw, svg};
+//! let mut supply = Supply::new("One resistor");
+//! let pins = [("a".to_owned(), "in".to_owned()), ("b".to_owned(), "gnd".to_owned())].into();
+//! supply.parts.push(Part::new("R1", KindId::Resistor, pins));
+//! let drawing = draw(&supply);
+//! assert_eq!(drawing.parts[0].label[0], "R1");
+//! assert!(svg(&drawing).contains("R1"));
+//! ```
 
 mod bands;
 mod drawn;

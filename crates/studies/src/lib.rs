@@ -1,9 +1,28 @@
 //! Runs a study on a supply: circuit, engine, readings, verdicts.
 //!
-//! [`run()`] takes a resolved [`Circuit`](circuit::Circuit) and one of its studies, hands recorded chunks to an
-//! observer as they come, and returns an [`Outcome`]: readings, verdicts, the power through each
+//! [`run()`] takes a resolved [`Circuit`](circuit::Circuit) and one of its studies, hands recorded chunks on
+//! as they come, reads them again to judge them, and returns an [`Outcome`]: readings, verdicts, the power through each
 //! stage and the run's health. [`response`] and [`impedance`] look at small
 //! sinusoids about the operating point. There is no I/O and no clock.
+//!
+//! ```
+//! use circuit::{Supply, resolve};
+//! use mellow_studies::{Standing, run};
+//! use recording::Recording;
+//! let supply = r#"{ "mellow_coil": 1, "title": "divider", "parts": [
+//!     { "id": "V1", "kind": "dc_source", "pins": { "plus": "in", "minus": "gnd" }, "parameters": { "voltage": "12" } },
+//!     { "id": "R1", "kind": "resistor", "pins": { "a": "in", "b": "out" }, "parameters": { "resistance": "3k" } },
+//!     { "id": "R2", "kind": "resistor", "pins": { "a": "out", "b": "gnd" }, "parameters": { "resistance": "1k" } }
+//!   ],
+//!   "studies": [{ "id": "on", "kind": "switch_on", "title": "Switch-on", "duration": "1m" }],
+//!   "readings": [{ "id": "out", "title": "Output", "study": "on", "signal": "out.v", "measure": "mean",
+//!                   "window": "whole_run" }],
+//!   "requirements": [{ "id": "enough", "title": "Enough", "reading": "out", "at_least": "2.5" }] }"#;
+//! let circuit = resolve(&Supply::from_json(supply).unwrap()).unwrap();
+//! let outcome = run(&circuit, "on", &mut Recording::default()).unwrap();
+//! assert_eq!(outcome.verdicts[0].standing, Standing::Met);
+//! assert!((outcome.readings[0].value.unwrap() - 3.0).abs() < 1e-9);
+//! ```
 
 mod frequency;
 mod outcome;

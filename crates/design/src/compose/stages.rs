@@ -11,7 +11,7 @@ use crate::proposal::{fits, with_output};
 use crate::stages::Place;
 use crate::stages::{Choices, find, index, subtree};
 use crate::stages::{by_hand, following, formed, is_role};
-use circuit::{GND, Joint, Part, Stage, Supply};
+use circuit::{Cut, GND, Joint, Part, Stage, Supply};
 use std::collections::BTreeMap;
 
 pub(super) fn add(
@@ -304,6 +304,12 @@ pub(super) fn remove(supply: &mut Supply, stage: &str) -> Result<(), ComposeErro
                     supply.stages[at].after = None;
                 }
             }
+        }
+    }
+    // What ran up to it runs up to the stage before it, or all of the path.
+    for study in &mut supply.studies {
+        if study.cut.as_ref().is_some_and(|cut| cut.after == stage) {
+            study.cut = gone.after.clone().zip(study.cut.take()).map(|(after, cut)| Cut { after, ..cut });
         }
     }
     supply.forget_gone(&whole);

@@ -3,7 +3,6 @@
 use super::address::{RunPath, SupplyPath};
 use super::app::App;
 use super::errors::{ApiError, Body};
-use super::{runs, supplies};
 use crate::store::{DeletedSupply, KEPT_DELETED};
 use axum::Json;
 use axum::extract::{Path, State};

@@ -29,7 +29,7 @@ impl OperationOutput for Events {
     type Inner = ();
 
     fn operation_response(_: &mut GenContext, _: &mut Operation) -> Option<openapi::Response> {
-        Some(super::documented("text/event-stream", "events named run, each with the run as JSON"))
+        Some(super::address::documented("text/event-stream", "events named run, each with the run as JSON"))
     }
 }
 

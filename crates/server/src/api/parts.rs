@@ -140,7 +140,7 @@ impl OperationOutput for Csv {
     type Inner = ();
 
     fn operation_response(_: &mut GenContext, _: &mut Operation) -> Option<openapi::Response> {
-        Some(super::documented("text/csv", "the table"))
+        Some(super::address::documented("text/csv", "the table"))
     }
 }
 

@@ -1,6 +1,7 @@
 use super::address::SupplyPath;
 use super::app::App;
 use super::errors::{ApiError, Body};
+use super::look::read;
 use crate::store::{LatestRun, Saved, SupplyRow, SupplySummary, essence};
 use aide::generate::GenContext;
 use aide::openapi::{self, Operation};
@@ -11,8 +12,8 @@ use axum::http::StatusCode;
 use axum::http::header::CONTENT_TYPE;
 use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
-use circuit::{Finding, Place, Supply, check};
-use drawing::{Drawing, draw};
+use circuit::{Finding, Supply};
+use drawing::Drawing;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -189,7 +190,7 @@ impl OperationOutput for Picture {
     type Inner = ();
 
     fn operation_response(_: &mut GenContext, _: &mut Operation) -> Option<openapi::Response> {
-        Some(super::documented("image/svg+xml", "the drawing"))
+        Some(super::address::documented("image/svg+xml", "the drawing"))
     }
 }
 

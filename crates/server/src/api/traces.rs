@@ -49,7 +49,7 @@ impl OperationOutput for ArrowStream {
     type Inner = Vec<u8>;
 
     fn operation_response(_: &mut GenContext, _: &mut Operation) -> Option<openapi::Response> {
-        Some(super::documented(ARROW, "Arrow IPC stream with the columns t and y"))
+        Some(super::address::documented(ARROW, "Arrow IPC stream with the columns t and y"))
     }
 }
 
