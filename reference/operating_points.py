@@ -2,7 +2,7 @@
 damped Newton method with 40 digits (mpmath). Writes the circuits and their solutions, which the
 engine's test holds itself to.
 
-    python3 reference/operating_points.py > crates/engine/tests/reference/operating_points.json
+    python3 reference/operating_points.py > crates/device/tests/reference/operating_points.json
 """
 
 import json

@@ -6,7 +6,7 @@ use std::process::Command;
 
 /// Exit code, standard output and standard error of a command on a document of the engine's corpus.
 fn mellow_coil(command: &str, document: &str, more: &[&str]) -> (i32, String, String) {
-    let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../engine/tests/circuits").join(document);
+    let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../device/tests/circuits").join(document);
     let output = Command::new(env!("CARGO_BIN_EXE_mellow-coil")).arg(command).arg(file).args(more).output().unwrap();
     let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
     (output.status.code().unwrap(), text(output.stdout), text(output.stderr))

@@ -149,7 +149,7 @@ fn campaign(file: &Path, runs: usize) -> Row {
 fn documents() -> Vec<PathBuf> {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
     let mut files = Vec::new();
-    for folder in ["demo", "crates/engine/tests/circuits"] {
+    for folder in ["demo", "crates/device/tests/circuits"] {
         let entries = std::fs::read_dir(root.join(folder)).unwrap();
         files.extend(
             entries.map(|entry| entry.unwrap().path()).filter(|path| path.extension().is_some_and(|e| e == "json")),

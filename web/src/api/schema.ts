@@ -1491,6 +1491,8 @@ export interface components {
     Promise: {
       /** @description What it is. */
       title: string;
+      /** @description Whether it is a bound, which holds from switching on; else a value that is found once the supply is settled. */
+      at_most: boolean;
       /** @description What to measure. */
       measure: components["schemas"]["ReadingMeasure"];
       /** @description Of which signal, with roles of parts and nets in braces: `{plus}.v`. */

@@ -1,0 +1,77 @@
+//! Time and peak memory of judging a recording, against its length.
+
+use circuit::{ReadingMeasure, Signal, Supply, resolve};
+use mellow_readings::{Recipe, Span, Survey};
+use recording::{Chunks, Column, Piece, STAGE, Unreadable};
+use std::time::Instant;
+
+/// A ripple that is computed when it is asked for, a piece at a time.
+struct Computed {
+    steps: usize,
+}
+
+const STEP: f64 = 1e-6;
+const STEPS_PER_PIECE: usize = 2048;
+
+impl Chunks for Computed {
+    fn whole(&self) -> (f64, f64) {
+        (0.0, self.steps as f64 * STEP)
+    }
+
+    fn pieces(
+        &self,
+        _from: f64,
+        _to: f64,
+        columns: &[usize],
+        take: &mut dyn FnMut(Piece<'_>),
+    ) -> Result<(), Unreadable> {
+        for first in (0..self.steps).step_by(STEPS_PER_PIECE) {
+            let steps = STEPS_PER_PIECE.min(self.steps - first);
+            let time = |node: usize| (first + node / 2) as f64 * STEP + if node % 2 == 1 { STAGE * STEP } else { 0.0 };
+            let times: Vec<f64> = (0..=2 * steps).map(time).collect();
+            // A triangle of 1 kHz and its slope, the same for every column but for its size.
+            let value = |t: f64, column: usize| (1.0 + column as f64) * ((t * 1e3).fract() - 0.5).abs();
+            let values: Vec<Vec<f64>> = columns.iter().map(|c| times.iter().map(|t| value(*t, *c)).collect()).collect();
+            take(Piece { times: &times, columns: values.iter().map(Vec::as_slice).collect() });
+        }
+        Ok(())
+    }
+}
+
+/// Most memory this process has had so far, MB; nothing where the system does not say.
+fn peak() -> Option<f64> {
+    let status = std::fs::read_to_string("/proc/self/status").ok()?;
+    let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:"))?;
+    line.trim().trim_end_matches(" kB").parse::<f64>().ok().map(|kilobytes| kilobytes / 1024.0)
+}
+
+fn main() {
+    let supply = r#"{ "mellow_coil": 1, "title": "loaded", "parts": [
+        { "id": "V1", "kind": "dc_source", "pins": { "plus": "x", "minus": "gnd" }, "parameters": { "voltage": "1" } },
+        { "id": "R1", "kind": "resistor", "pins": { "a": "x", "b": "gnd" }, "parameters": { "resistance": "1" } }
+    ] }"#;
+    let circuit = resolve(&Supply::from_json(supply).unwrap()).unwrap();
+    let known = ["x.v", "V1.i", "R1.i"].map(|text| {
+        let signal = Signal::parse(text).unwrap();
+        Column::new(&signal.terms[0].of, signal.quantity())
+    });
+    println!("{:>12} {:>9} {:>22} {:>12}", "nodes", "time", "per node and signal", "peak memory");
+    for nodes in [50_000, 500_000, 5_000_000, 50_000_000] {
+        let recording = Computed { steps: nodes / 2 };
+        let (from, to) = recording.whole();
+        let mut survey = Survey::default();
+        let signals = ["x.v", "R1.i", "R1.p"];
+        for text in signals {
+            let recipe = Recipe::new(&circuit, &Signal::parse(text).unwrap()).unwrap();
+            for measure in [ReadingMeasure::Mean, ReadingMeasure::PeakToPeak, ReadingMeasure::Frequency] {
+                survey.ask(recipe.clone(), Span { from, to }, Some(measure));
+            }
+        }
+        let started = Instant::now();
+        survey.pass(&recording, &known).unwrap();
+        let seconds = started.elapsed().as_secs_f64();
+        let each = 1e9 * seconds / (nodes * signals.len()) as f64;
+        let peak = peak().map_or("unknown".to_owned(), |megabytes| format!("{megabytes:.1} MB"));
+        println!("{nodes:>12} {seconds:>7.3} s {each:>19.1} ns {peak:>12}");
+    }
+}

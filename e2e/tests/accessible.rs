@@ -1,0 +1,63 @@
+//! No main view, light or dark, breaks a rule of accessibility that a program can find (axe-core, which follows WCAG).
+
+use anyhow::{Context, Result};
+use fantoccini::Locator;
+use mellow_e2e::{Page, Stage};
+use serde_json::Value;
+
+/// Runs every rule and answers with what breaks it.
+const SCRIPT: &str = "
+    const done = arguments[arguments.length - 1];
+    axe.run(document).then((found) => done(found.violations.map((rule) => ({
+        rule: rule.id, impact: rule.impact, help: rule.help, at: rule.nodes.map((node) => node.html).slice(0, 3),
+    }))), (error) => done([String(error)]));
+";
+
+/// What is broken in the view that is open.
+async fn broken(page: &Page, view: &str) -> Result<Vec<String>> {
+    let program = xtask::paths::root().join("web/node_modules/axe-core/axe.min.js");
+    let program = std::fs::read_to_string(&program).with_context(|| format!("{} is not there", program.display()))?;
+    page.client.execute(&program, vec![]).await?;
+    let found = page.client.execute_async(SCRIPT, vec![]).await?;
+    let found: Vec<Value> = serde_json::from_value(found)?;
+    Ok(found.iter().map(|violation| format!("{view}: {violation:#}")).collect())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn no_main_view_breaks_a_rule() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    let mut all = broken(&page, "library").await?;
+    page.open_demo().await?;
+    all.extend(broken(&page, "desk before a run").await?);
+    page.run().await?;
+    all.extend(broken(&page, "desk").await?);
+    page.click("[data-part=C1]").await?;
+    page.find("input[aria-label=Capacitance], [aria-label=Capacitance]").await?;
+    all.extend(broken(&page, "inspector").await?);
+    page.press("Swap").await?;
+    page.find("[aria-label='Parts found'] button").await?;
+    all.extend(broken(&page, "catalogue").await?);
+    page.press("Close the catalogue").await?;
+    page.press("Close the inspector").await?;
+    page.press("Settings of the study").await?;
+    page.find("[aria-label='Settings of the study'][role=group]").await?;
+    all.extend(broken(&page, "settings of a study").await?);
+    page.find("[aria-label='Title of the study']").await?.send_keys("\u{E00C}").await?;
+    for (link, there) in [
+        ("Requirements", "main table"),
+        ("Materials", "[aria-label='Bill of materials'] td"),
+        ("History", "[data-testid=revision-1]"),
+    ] {
+        page.client.find(Locator::LinkText(link)).await?.click().await?;
+        page.find(there).await?;
+        all.extend(broken(&page, link).await?);
+    }
+    page.press("Use the dark look").await?;
+    all.extend(broken(&page, "history, dark").await?);
+    page.client.find(Locator::LinkText("Desk")).await?.click().await?;
+    page.find("[data-testid=drawing]").await?;
+    all.extend(broken(&page, "desk, dark").await?);
+    assert!(all.is_empty(), "{}", all.join("\n"));
+    page.close().await
+}
