@@ -50,8 +50,8 @@ fn nothing_stated(supply: &Supply, path: &Path<'_>) -> Option<Finding> {
 /// the nominal one.
 fn not_held(stage: &Stage, output: &Output, dc: Dc, rise: f64) -> Vec<Finding> {
     let wanted = output.voltage.abs();
-    // Its mean in the valley's period, and what it rises to.
-    let (low, high) = (dc.lowest + 0.5 * dc.ripple, dc.highest);
+    // Its mean in the valley's period, and what it rises to; without load that stays for long.
+    let (low, high) = (dc.lowest + 0.5 * dc.ripple, dc.surge);
     let off = |v: f64| 100.0 * (v / wanted - 1.0);
     let place = || Place::Stage { stage: stage.id.clone() };
     let volts = |v: f64| show(v, Unit::Volt, 3);

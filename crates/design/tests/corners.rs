@@ -121,6 +121,14 @@ fn risen(wish: &Wish, supply: &Supply, out: &str) -> f64 {
     Waveform::new(&recording.times, &values).measure(ReadingMeasure::Max, span).unwrap() / wish.out - 1.0
 }
 
+/// The rounding of its leads' voltage makes a current that never comes to rest, which once passed for no operating point.
+#[test]
+fn a_source_with_short_leads_has_an_operating_point() {
+    let line = [6.915_987_388_876_308, 8.062_751_795_013_057, 8.587_208_396_926_904];
+    let wish = Wish { form: "zener_follower", out: 5.821_122_695_178_734, current: 1.132_677_104_428_635_5, line };
+    assert!(!tried(&wish).warnings.is_empty());
+}
+
 const FORMS: [&str; 6] =
     ["zener_shunt", "zener_follower", "fixed_regulator", "adjustable_regulator", "follower_regulator", "low_dropout"];
 

@@ -57,6 +57,10 @@ const RELTOL: f64 = 1e-12;
 const ABSTOL_CURRENT: f64 = 1e-15;
 const ABSTOL_VOLTAGE: f64 = 1e-12;
 const MOST_ITERATIONS: u64 = 100;
+/// Steps, in tolerances, that do not come from the circuit but from rounding if so many follow one another; a method that
+/// converges quadratically takes one or two of them.
+const HOVER: f64 = 1e3;
+const HOVERS: u32 = 12;
 /// Part of the way last gone from which on a step back counts as a return.
 const RETURN: f64 = 0.9;
 /// How fast a shortened step grows again.
@@ -171,6 +175,7 @@ impl<'a> Search<'a> {
     fn newton(&mut self, conditions: Conditions, anchor: Option<(&[f64], f64)>) -> Result<(), Trouble> {
         let mut worst = 0;
         let mut share = 1.0f64;
+        let mut hovering = 0;
         self.before.fill(0.0);
         for iteration in 0..MOST_ITERATIONS {
             let at = Point { x: &self.x, t: 0.0 };
@@ -212,7 +217,11 @@ impl<'a> Search<'a> {
             if !self.x.iter().all(|v| v.is_finite()) {
                 return Err(Trouble::Unsettled(worst));
             }
-            if settled || (!self.equations.nonlinear && iteration > 1) {
+            // A small resistance turns the rounding of its voltages into a current that never comes to rest.
+            // Undamped, for what goes back and forth is damped.
+            let hovers = largest <= HOVER * damping && !self.matrix.limited;
+            hovering = if hovers { hovering + 1 } else { 0 };
+            if settled || hovering >= HOVERS || (!self.equations.nonlinear && iteration > 1) {
                 return Ok(());
             }
         }

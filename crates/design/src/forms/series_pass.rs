@@ -244,7 +244,7 @@ fn low_dropout(d: &mut Draft<'_>) {
     d.step(
         "Output capacitor",
         Farad,
-        "800u * I / 1",
+        "1m * I / 1",
         &[("I", current, Ampere)],
         "220 µF for 200 mA: large enough that the ESR the loop wants costs little in a load step, and that the output rises \
          little above what is wanted before the amplifier has hold of it (common practice)",

@@ -47,7 +47,7 @@ pub(super) async fn ask<T: Send + 'static>(
     supply: uuid::Uuid,
     question: impl FnOnce(&Supply) -> T + Send + 'static,
 ) -> Result<T, ApiError> {
-    let row = app.store.supply(app.account(), supply).await?.ok_or_else(super::ApiError::no_supply)?;
+    let row = app.store.supply(app.account(), supply).await?.ok_or_else(ApiError::no_supply)?;
     let look = app.look(&row).await?;
     app.think(move || question(&look.document)).await
 }
