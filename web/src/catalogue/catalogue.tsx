@@ -133,7 +133,9 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
                           <FigureLimits figure={figure} limits={limits} onChange={setLimits} />
                         </th>
                       ))}
-                      <th className={HEAD} />
+                      <th className={HEAD}>
+                        <span className="sr-only">Own parts</span>
+                      </th>
                     </tr>
                   </thead>
                 )}

@@ -31,6 +31,7 @@ export function StudyMenu({ shown, study, editing }: Props) {
       <Popover.Portal>
         <Popover.Content
           align="end"
+          aria-label="Settings of the study in a window"
           className="z-20 w-[440px] rounded-md border border-hairline bg-panel p-3 shadow-soft"
         >
           <Settings key={study.id} shown={shown} study={study} editing={editing} />
