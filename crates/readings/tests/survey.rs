@@ -57,7 +57,7 @@ proptest! {
         }
         let value = |node: usize, scale: f64| match flat {
             0 => 3.0 + 1e-12 * scale * node as f64,
-            _ => { let (_, a, b) = steps[node / 2 % steps.len()]; scale * (if node % 2 == 0 { a } else { b }) },
+            _ => { let (_, a, b) = steps[node / 2 % steps.len()]; scale * (if node.is_multiple_of(2) { a } else { b }) },
         };
         let columns: Vec<Vec<f64>> =
             [1.0, 0.3, 2.0].iter().map(|s| (0..times.len()).map(|n| value(n, *s)).collect()).collect();
