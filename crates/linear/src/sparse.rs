@@ -354,7 +354,12 @@ impl<T: Scalar> Lu<T> {
         }
     }
 
-    /// Solves A x = b in place; `b` has one value per row and returns one per column.
+    /// Whether there are factors to solve with: not before the first, and not after a matrix that has none.
+    pub fn ready(&self) -> bool {
+        self.program.is_some()
+    }
+
+    /// Solves A x = b in place, if [`ready`](Lu::ready); `b` has one value per row and returns one per column.
     pub fn solve(&mut self, b: &mut [T]) {
         for (pivot, value) in self.pivot_of_row.iter().zip(b.iter()) {
             self.work[*pivot] = *value;
@@ -523,8 +528,8 @@ mod tests {
     fn names_the_column_that_makes_it_singular() {
         let (pattern, _) = Pattern::new(2, &[(0, 0), (1, 0), (0, 1), (1, 1)]);
         let mut lu = Lu::new(Arc::new(Symbolic::new(pattern)));
-        assert!(lu.factor(&[1.0, 2.0, 2.0, 4.0]).is_err());
+        assert!(!lu.ready() && lu.factor(&[1.0, 2.0, 2.0, 4.0]).is_err() && !lu.ready());
         assert!(lu.factor(&[f64::NAN, 2.0, 2.0, 4.0]).is_err());
-        assert!(lu.factor(&[0.0, 2.0, 2.0, 0.0]).is_ok());
+        assert!(lu.factor(&[0.0, 2.0, 2.0, 0.0]).is_ok() && lu.ready());
     }
 }

@@ -384,6 +384,9 @@ impl<'a> Stepper<'a> {
     /// made, given what is missing at its end. Down an exponential each correction is one of its slopes,
     /// and a rate measured elsewhere says nothing of that.
     fn stays(&mut self) -> bool {
+        if !self.lu.ready() {
+            return false;
+        }
         self.missing.copy_from_slice(&self.correction);
         self.lu.solve(&mut self.correction[1..]);
         // The currents of charges are differences over the step, and the shorter it is the rounder; what counts is
@@ -400,6 +403,10 @@ impl<'a> Stepper<'a> {
         // Rows are rounded each by itself; alike, they would cancel in tight windings.
         for (row, size) in change.iter_mut().enumerate() {
             *size *= (2.0 * (row as f64 * GOLDEN).fract() - 1.0) * f64::EPSILON / (D * h);
+        }
+        // Where the last matrix had no factors nothing is known of it.
+        if !lu.ready() {
+            return 0.0;
         }
         lu.solve(&mut change[1..]);
         accuracy.of_step(change)
