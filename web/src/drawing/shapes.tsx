@@ -54,7 +54,8 @@ export function Picture({ drawn, kind, chosen }: Pick<PartProps, "drawn" | "kind
             fontWeight={i === 0 ? 600 : 400}
             fill={i === 0 ? "var(--ink)" : "var(--muted)"}
           >
-            {line}
+            {/* The space keeps the lines apart where they are read and not seen. */}
+            {`${line} `}
           </tspan>
         ))}
       </text>
