@@ -8,7 +8,10 @@ use serde_json::Value;
 /// Runs every rule and answers with what breaks it.
 const SCRIPT: &str = "
     const done = arguments[arguments.length - 1];
-    axe.run(document).then((found) => done(found.violations.map((rule) => ({
+    // An experimental rule compares the text of an element with its name; the lines of a part's label, which stand apart
+    // in the drawing, run together there.
+    const options = { rules: { 'label-content-name-mismatch': { enabled: false } } };
+    axe.run(document, options).then((found) => done(found.violations.map((rule) => ({
         rule: rule.id, impact: rule.impact, help: rule.help, at: rule.nodes.map((node) => node.html).slice(0, 3),
     }))), (error) => done([String(error)]));
 ";
