@@ -54,8 +54,7 @@ export function Picture({ drawn, kind, chosen }: Pick<PartProps, "drawn" | "kind
             fontWeight={i === 0 ? 600 : 400}
             fill={i === 0 ? "var(--ink)" : "var(--muted)"}
           >
-            {/* The space keeps the lines apart where they are read and not seen. */}
-            {`${line} `}
+            {line}
           </tspan>
         ))}
       </text>
