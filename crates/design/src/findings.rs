@@ -50,8 +50,9 @@ fn nothing_stated(supply: &Supply, path: &Path<'_>) -> Option<Finding> {
 /// the nominal one.
 fn not_held(stage: &Stage, output: &Output, dc: Dc, rise: f64) -> Vec<Finding> {
     let wanted = output.voltage.abs();
-    // Its mean in the valley's period, and what it rises to; without load that stays for long.
+    // Its mean in the valley's period, and what it rises to, which stays for long where nothing draws.
     let (low, high) = (dc.lowest + 0.5 * dc.ripple, dc.surge);
+    let when = if dc.surge > dc.highest { "when the highest line is switched on" } else { "at the highest line" };
     let off = |v: f64| 100.0 * (v / wanted - 1.0);
     let place = || Place::Stage { stage: stage.id.clone() };
     let volts = |v: f64| show(v, Unit::Volt, 3);
@@ -61,8 +62,8 @@ fn not_held(stage: &Stage, output: &Output, dc: Dc, rise: f64) -> Vec<Finding> {
             "not-held",
             place(),
             format!(
-                "Nothing regulates {}: it goes from {} at the lowest line with full load ({:+.0} %) to {} at the highest \
-                 line without load ({:+.0} %), where ±{:.0} % is allowed",
+                "Nothing regulates {}: it goes from {} at the lowest line with full load ({:+.0} %) to {} {when} \
+                 without load ({:+.0} %), where ±{:.0} % is allowed",
                 output.title,
                 volts(low),
                 off(low),

@@ -225,7 +225,7 @@ pub(super) fn doubled(d: &mut Draft<'_>, half: &Pulses) -> Dc {
     }
 }
 
-/// Rates a filter's capacitor for the highest voltage that comes, and promises it.
+/// Rates a filter's capacitor for the highest voltage that comes.
 fn bears(d: &mut Draft<'_>, role: &'static str, surge: f64, origin: &'static str) {
     d.step("Voltage it must bear", Volt, "1.1 * V_surge", &[("V_surge", surge, Volt)], origin);
     let rated = d.ladder(VOLTAGES, "usual ratings");
@@ -406,6 +406,9 @@ fn choke(d: &mut Draft<'_>, before: &Dc, x: i32) {
     give_filtered(d, before, load * resistance, ripple, [plus, minus]);
 }
 
+/// Most steps through a filter's first swing.
+const MOST_STEPS: f64 = 1e5;
+
 /// Highest output voltage of an LC filter for each volt switched on at once, without load: a choke with its resistance,
 /// a capacitor with its ESR, and a damping resistor with its capacitor, if there are. Integrated by the classical
 /// fourth-order method of Runge and Kutta.
@@ -420,9 +423,13 @@ fn step_peak([l, r]: [f64; 2], [c, esr]: [f64; 2], damper: Option<(f64, f64)>) -
         [(1.0 - r * i - out) / l, (i - branch) / c, branch / held]
     };
     let along = |x: [f64; 3], k: [f64; 3], h: f64| std::array::from_fn(|n| x[n] + h * k[n]);
-    let step = 0.02 * (l * c).sqrt().min(damping * c);
-    let (mut x, mut peak) = ([0.0; 3], 0.0f64);
-    for _ in 0..1000 {
+    // The fastest of its time constants is followed, for as long as the slowest swing takes to turn.
+    let swing = (l * (c + held)).sqrt();
+    let step = 0.02 * (l * c).sqrt().min((damping + esr) * c).min(l / (r + esr));
+    let steps = (6.0 * swing / step).clamp(0.0, MOST_STEPS) as usize;
+    // In the end it stands at what was switched on.
+    let (mut x, mut peak) = ([0.0; 3], 1.0f64);
+    for _ in 0..steps {
         let k1 = slope(x);
         let k2 = slope(along(x, k1, 0.5 * step));
         let k3 = slope(along(x, k2, 0.5 * step));
@@ -466,4 +473,28 @@ fn clc(d: &mut Draft<'_>) {
     };
     d.width = 16;
     choke(d, &reservoir, 7);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::step_peak;
+    use std::f64::consts::PI;
+
+    /// 1 + exp(−π·ζ/√(1 − ζ²)) with ζ = R/2·√(C/L), the closed form of a second-order step (handbook).
+    #[test]
+    fn a_filter_rises_as_the_closed_form_says() {
+        for (l, c) in [(1e-3, 1e-6), (0.1, 1e-3), (15e-3, 1.5e-6)] {
+            for damping in [1e-3, 0.05, 0.3, 0.7] {
+                let r = 2.0 * damping * f64::sqrt(l / c);
+                let exact = 1.0 + (-PI * damping / (1.0 - damping * damping).sqrt()).exp();
+                let found = step_peak([l, r], [c, 0.0], None);
+                assert!((found / exact - 1.0).abs() < 1e-3, "{found} for {exact}");
+            }
+        }
+        // What swallows the swing, however small or stiff it is, lowers it and stays finite.
+        for damper in [1e-3, 1.0, 30.0, 1e4] {
+            let found = step_peak([1e-3, 0.1], [1e-6, 5.0], Some((damper, 4e-6)));
+            assert!((1.0..2.0).contains(&found), "{found} with {damper} ohms");
+        }
+    }
 }
