@@ -7,17 +7,18 @@ use syn::{Item, UseTree, Visibility};
 use xtask::paths;
 
 /// Crates of the product in the order data flows, each with what it may depend on among them.
-const CRATES: [(&str, &[&str]); 12] = [
+const CRATES: [(&str, &[&str]); 13] = [
     ("quantity", &[]),
     ("linear", &[]),
     ("circuit", &["quantity"]),
     ("recording", &["circuit"]),
     ("device", &["circuit", "linear", "recording"]),
     ("readings", &["circuit", "quantity", "recording"]),
+    ("traces", &["circuit", "readings", "recording"]),
     ("drawing", &["circuit", "quantity"]),
     ("design", &["circuit", "quantity"]),
     ("studies", &["circuit", "device", "quantity", "readings", "recording"]),
-    ("server", &["circuit", "design", "device", "drawing", "quantity", "readings", "recording", "studies"]),
+    ("server", &["circuit", "design", "device", "drawing", "quantity", "readings", "recording", "studies", "traces"]),
     ("e2e", &["quantity", "xtask"]),
     ("xtask", &[]),
 ];

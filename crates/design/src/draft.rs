@@ -320,7 +320,7 @@ impl<'a> Draft<'a> {
     }
 
     /// What the last step took before, if that stays.
-    fn kept(&self) -> Option<f64> {
+    pub(crate) fn kept(&self) -> Option<f64> {
         self.ask.kept.get(&self.steps.len().checked_sub(1)?).copied()
     }
 

@@ -3,7 +3,7 @@
 
 mod common;
 
-use circuit::{KindId, OutputDemand, Quantity, ReadingMeasure, Signal, SourceDemand, SourceKind, Supply, resolve};
+use circuit::{KindId, OutputDemand, Quantity, ReadingMeasure, SourceDemand, SourceKind, Supply, resolve};
 use common::{Random, chain, output, ran, set_line};
 use device::{Equations, loop_gain, operating_point};
 use mellow_design::{Edit, apply, size};
@@ -114,8 +114,8 @@ fn risen(wish: &Wish, supply: &Supply, out: &str) -> f64 {
     let (recording, outcome) = ran(&circuit, &supply.studies[0].id);
     assert!(matches!(outcome.end, studies::End::Done), "{wish:?}: {:?}", outcome.end);
     let equations = Equations::new(&circuit);
-    let recorded = studies::Recorded::new(&circuit, equations.columns(), &recording);
-    let values = recorded.values(&Signal::parse(&format!("{out}.v")).unwrap()).unwrap();
+    let recorded = common::Recorded::new(&circuit, equations.columns(), &recording);
+    let values = recorded.values(&format!("{out}.v"));
     // No source rises at once; what capacitances of transistors pass on in the first instants is left out.
     let span = Span { from: 1e-6, to: *recording.times.last().unwrap() };
     Waveform::new(&recording.times, &values).measure(ReadingMeasure::Max, span).unwrap() / wish.out - 1.0

@@ -4,7 +4,7 @@
 mod common;
 
 use circuit::kinds::{Rating, Stress};
-use circuit::{Finding, KindId, Part, ReadingMeasure, Signal, SourceDemand, SourceKind, Supply, number_in, resolve};
+use circuit::{Finding, KindId, Part, ReadingMeasure, SourceDemand, SourceKind, Supply, number_in, resolve};
 use common::{Random, chain, output, ran, set_line, stated, text};
 use mellow_design::{Edit, apply};
 use readings::{Span, Waveform};
@@ -15,7 +15,7 @@ const LOADS: [f64; 2] = [0.02, 1.0];
 
 /// The stages between mains and load, the voltages and currents they are for, and the load.
 type Row = (&'static str, &'static [&'static str], [f64; 2], [f64; 2], &'static str);
-const ROWS: [Row; 13] = [
+const ROWS: [Row; 14] = [
     ("half_wave", &["mains", "transformer", "half_wave", "reservoir"], [5.0, 60.0], [5e-3, 0.1], "current_load"),
     (
         "centre_tap_rectifier",
@@ -70,6 +70,13 @@ const ROWS: [Row; 13] = [
         [4.0, 24.0],
         [0.02, 1.0],
         "current_load",
+    ),
+    (
+        "split_regulators",
+        &["mains", "centre_tapped_transformer", "dual_rail_bridge", "split_reservoir", "split_regulators"],
+        [3.3, 24.0],
+        [0.02, 1.0],
+        "split_load",
     ),
 ];
 
@@ -162,17 +169,17 @@ fn tried(wish: &Wish, line: f64, load: f64) -> (Vec<Stressed>, f64, f64) {
     let (recording, outcome) = ran(&circuit, &study);
     assert!(matches!(outcome.end, studies::End::Done), "{:?} at {line} V", outcome.end);
     let equations = device::Equations::new(&circuit);
-    let recorded = studies::Recorded::new(&circuit, equations.columns(), &recording);
+    let recorded = common::Recorded::new(&circuit, equations.columns(), &recording);
     let end = *recording.times.last().unwrap();
     let span = Span { from: end - 0.1, to: end };
     let measure = |signal: &str, measure: ReadingMeasure| {
-        let values = recorded.values(&Signal::parse(signal).unwrap()).unwrap();
+        let values = recorded.values(signal);
         Waveform::new(&recording.times, &values).measure(measure, span).unwrap()
     };
     let whole = Span { from: 0.0, to: end };
     let column = |net: &str| match net {
         circuit::GND => vec![0.0; recording.times.len()],
-        _ => recorded.values(&Signal::parse(&format!("{net}.v")).unwrap()).unwrap().to_vec(),
+        _ => recorded.values(&format!("{net}.v")),
     };
     // Between the pins a rating is for, from switching on: what is too much once is too much.
     let across = |part: &Part, rating: &Rating| {

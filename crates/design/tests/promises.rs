@@ -2,7 +2,7 @@
 
 mod common;
 
-use circuit::{Signal, Study, StudyKind, Supply, resolve};
+use circuit::{Study, StudyKind, Supply, resolve};
 use common::{chosen, direct_supplies, mains_supplies, ran, set_line, several_wires};
 use mellow_design::{Edit, Line, apply, promised};
 use quantity::show;
@@ -49,14 +49,14 @@ fn keeps_at(sized: &Supply, line: Line, voltage: f64) -> Vec<String> {
     let (recording, outcome) = ran(&circuit, study);
     assert!(matches!(outcome.end, studies::End::Done), "{:?}", outcome.end);
     let equations = device::Equations::new(&circuit);
-    let recorded = studies::Recorded::new(&circuit, equations.columns(), &recording);
+    let recorded = common::Recorded::new(&circuit, equations.columns(), &recording);
     let end = *recording.times.last().unwrap();
     let span = Span { from: end - 0.02f64.min(0.2 * end), to: end };
     let mut broken = Vec::new();
     for (stage, promises) in promised(sized, line) {
         for promise in promises {
             let span = if promise.at_most { Span { from: FIRST_INSTANTS, to: end } } else { span };
-            let values = recorded.values(&Signal::parse(&promise.signal).unwrap()).unwrap();
+            let values = recorded.values(&promise.signal);
             let found = Waveform::new(&recording.times, &values).measure(promise.measure, span).unwrap();
             println!(
                 "{line:?} {:<28} {:<28} promised {:>10} found {:>10} {:+.1} %",

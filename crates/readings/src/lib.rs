@@ -20,7 +20,7 @@ mod survey;
 mod waveform;
 
 pub use figures::{Crossings, Figures};
-pub use recipe::Recipe;
+pub use recipe::{Recipe, signals};
 pub use ringing::Ringing;
 pub use survey::{Survey, Ticket};
 pub use waveform::{MeasureError, Span, Waveform};

@@ -76,6 +76,16 @@ impl Recipe {
     }
 }
 
+/// Every single signal of a circuit: net voltages, and voltage, current and power of parts.
+pub fn signals(circuit: &Circuit) -> Vec<Signal> {
+    let term = |of: &str, quantity| Signal { terms: vec![Term { negative: false, of: of.to_owned(), quantity }] };
+    let nets = circuit.nets[1..].iter().map(|net| term(net, Quantity::Voltage));
+    let parts = circuit.parts.iter().flat_map(|part| {
+        [Quantity::Voltage, Quantity::Current, Quantity::Power].map(|quantity| term(&part.id, quantity))
+    });
+    nets.chain(parts).collect()
+}
+
 fn product(circuit: &Circuit, term: &Term) -> Result<Product, SignalError> {
     let unknown = |message: String| SignalError { at: 0, message };
     let key = |quantity| Column::new(&term.of, quantity);

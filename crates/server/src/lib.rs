@@ -8,9 +8,9 @@ mod assets;
 mod cli;
 mod news;
 mod queue;
+mod recorded;
 mod store;
 mod tidy;
-mod traces;
 mod worker;
 
 pub use cli::main;

@@ -1,7 +1,7 @@
 //! Executes runs: the engine on a blocking thread, its chunks into the store as they come.
 
-use crate::store::{Begun, ChunkRow, Finish, Result, RunState, Store, StoreError};
-use crate::traces::{Spool, TraceBuilder};
+use crate::recorded::Spool;
+use crate::store::{Begun, Finish, Result, RunState, Store, StoreError};
 use circuit::{Circuit, Severity, Supply, resolve};
 use device::Equations;
 use recording::{Chunk, Chunks, Command, Observer, Piece, Progress, Unreadable};
@@ -10,6 +10,7 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 use studies::{End, Outcome};
 use tokio::sync::mpsc;
+use traces::{Packed, TraceBuilder};
 use uuid::Uuid;
 
 /// What a worker needs.
@@ -45,8 +46,19 @@ pub(crate) async fn execute(worker: &Worker, run: Uuid) -> Result<()> {
         let finish = Finish { state: RunState::Failed, outcome: None, message: Some(message) };
         return patiently(|| store.finish_run(run, attempt, &finish, &[], None)).await;
     }
-    let (finish, rows, nodes) = simulate(worker, run, attempt, document, study).await?;
-    patiently(|| store.finish_run(run, attempt, &finish, &rows, nodes)).await?;
+    let stored = match simulate(worker, run, attempt, document, study).await {
+        Ok((finish, rows, nodes)) => patiently(|| store.finish_run(run, attempt, &finish, &rows, nodes)).await,
+        Err(error) => Err(error),
+    };
+    match stored {
+        // What the database will not take now it will not take later.
+        Err(error) if !error.passing() => {
+            let message = format!("what the run recorded could not be stored: {error}");
+            let finish = Finish { state: RunState::Failed, outcome: None, message: Some(message) };
+            patiently(|| store.finish_run(run, attempt, &finish, &[], None)).await?;
+        }
+        stored => stored?,
+    }
     patiently(|| store.retire_beside(run)).await
 }
 
@@ -66,7 +78,7 @@ async fn simulate(
     attempt: i32,
     document: serde_json::Value,
     study: String,
-) -> Result<(Finish, Vec<ChunkRow>, Option<i64>)> {
+) -> Result<(Finish, Vec<Packed>, Option<i64>)> {
     let (sender, receiver) = mpsc::channel(AHEAD);
     let shared = Arc::new(Shared::default());
     let slow_down = worker.slow_down;
@@ -74,7 +86,7 @@ async fn simulate(
         let shared = Arc::clone(&shared);
         move || {
             let circuit = prepare(&document)?;
-            let builder = TraceBuilder::new(run, &circuit, Equations::new(&circuit).columns());
+            let builder = TraceBuilder::new(&circuit, Equations::new(&circuit).columns());
             let spool = Spool::default();
             let mut reporter = Reporter { builder, spool, rows: sender, shared, started: Instant::now(), slow_down };
             let outcome = studies::run(&circuit, &study, &mut reporter);
@@ -125,7 +137,7 @@ struct Shared {
 struct Reporter {
     builder: TraceBuilder,
     spool: Spool,
-    rows: mpsc::Sender<(Vec<ChunkRow>, i64)>,
+    rows: mpsc::Sender<(Vec<Packed>, i64)>,
     shared: Arc<Shared>,
     started: Instant,
     slow_down: Option<Duration>,
@@ -179,9 +191,9 @@ async fn keep(
     store: &Store,
     run: Uuid,
     attempt: i32,
-    mut encoded: mpsc::Receiver<(Vec<ChunkRow>, i64)>,
+    mut encoded: mpsc::Receiver<(Vec<Packed>, i64)>,
     shared: &Shared,
-) -> Result<Vec<ChunkRow>> {
+) -> Result<Vec<Packed>> {
     while let Some((mut rows, mut nodes)) = encoded.recv().await {
         loop {
             match encoded.try_recv() {

@@ -159,24 +159,26 @@ fn losses(d: &mut Draft<'_>, voltage: f64, current: f64, quiescent: f64) {
     d.promise("Loss of the regulator", ReadingMeasure::Mean, "{regulator}.p", loss, Watt);
 }
 
-/// The usual fixed voltage nearest to one, V.
-fn nearest_fixed(wanted: f64) -> f64 {
-    let distance = |v: &f64| (v - wanted).abs();
-    FIXED.iter().copied().min_by(|a, b| distance(a).total_cmp(&distance(b))).unwrap_or(wanted)
+/// Sets a fixed regulator's voltage to the usual one nearest to what is wanted, V, and says so if that is too far off.
+fn usual_voltage(d: &mut Draft<'_>, role: &'static str, wanted: &Output, instead: &str) -> f64 {
+    let magnitude = wanted.voltage.abs();
+    d.step("Regulated voltage", Volt, "abs(V_out)", &[("V_out", wanted.voltage, Volt)], "the output itself");
+    let distance = |v: &f64| (v - magnitude).abs();
+    let nearest = FIXED.iter().copied().min_by(|a, b| distance(a).total_cmp(&distance(b))).unwrap_or(magnitude);
+    d.take(nearest, "usual voltages");
+    let voltage = d.sets(role, "voltage");
+    if distance(&voltage) > wanted.accuracy * magnitude {
+        let shown = quantity::show(wanted.voltage, Volt, 3);
+        d.warnings.push(format!("No usual fixed regulator makes {shown}; {instead}"));
+    }
+    voltage
 }
 
 fn fixed(d: &mut Draft<'_>) {
-    let Output { voltage: wanted, current, accuracy, .. } = output(d);
+    let wanted = output(d);
+    let Output { current, accuracy, .. } = wanted;
     three_terminal(d, Inlet(1), current);
-    d.step("Regulated voltage", Volt, "V_out", &[("V_out", wanted, Volt)], "the output itself");
-    d.take(nearest_fixed(wanted), "usual voltages");
-    let voltage = d.sets("regulator", "voltage");
-    if (voltage - wanted).abs() > accuracy * wanted.abs() {
-        d.warnings.push(format!(
-            "No usual fixed regulator makes {}; take an adjustable one",
-            quantity::show(wanted, Volt, 3)
-        ));
-    }
+    let voltage = usual_voltage(d, "regulator", &wanted, "take an adjustable one");
     d.set("regulator", "quiescent_current", QUIESCENT);
     losses(d, voltage, current, QUIESCENT);
     d.never_above("{plus}.v", voltage * (1.0 + accuracy));
@@ -191,6 +193,7 @@ fn split(d: &mut Draft<'_>) {
         ("upper", "upper_input", "upper_output", -1, &positive, [Inlet(0), Own("out"), Inlet(1)]),
         ("lower", "lower_input", "lower_output", 1, &negative, [Inlet(2), Own("neg_out"), Inlet(1)]),
     ];
+    let mut held = Vec::new();
     for (role, input, output, side, demand, nets) in rails {
         let [from, to, zero] = nets;
         let regulated = [from.clone(), to.clone(), zero.clone()];
@@ -214,10 +217,8 @@ fn split(d: &mut Draft<'_>) {
         d.sets(role, "rated_current");
         d.set(role, "current_limit", 1.6 * rated);
         d.set(role, "dropout", FIXED_DROPOUT);
-        d.step("Regulated voltage", Volt, "abs(V_out)", &[("V_out", demand.voltage, Volt)], "the output itself");
-        let voltage = nearest_fixed(demand.voltage.abs());
-        d.take(voltage, "usual voltages");
-        let voltage = d.sets(role, "voltage");
+        let voltage = usual_voltage(d, role, demand, "state a usual voltage, or allow it to be farther off");
+        held.push(Dc::steady(voltage, voltage, voltage));
         d.set(role, "quiescent_current", QUIESCENT);
         let margin = d.step(
             "Dropout margin at the lowest line",
@@ -232,11 +233,7 @@ fn split(d: &mut Draft<'_>) {
         let signal = if side < 0 { "{out}.v" } else { "{neg_out}.v" };
         d.promise("Output voltage", ReadingMeasure::Mean, signal, -voltage * f64::from(side), Volt);
     }
-    let rail = |o: &Output| {
-        Dc::steady(nearest_fixed(o.voltage.abs()), nearest_fixed(o.voltage.abs()), nearest_fixed(o.voltage.abs()))
-    };
-    let delivered = Delivered::Split(rail(&positive), rail(&negative));
-    d.give(JointKind::Split, &[Own("out"), Inlet(1), Own("neg_out")], delivered);
+    d.give(JointKind::Split, &[Own("out"), Inlet(1), Own("neg_out")], Delivered::Split(held[0], held[1]));
     d.width = 16;
 }
 

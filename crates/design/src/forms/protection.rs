@@ -221,41 +221,50 @@ fn direct(d: &Draft<'_>) -> Dc {
     d.ask.before.and_then(|b| b.dc()).unwrap_or(Dc::steady(0.0, 0.0, 0.0))
 }
 
+/// Current a clamp's Zener voltage is stated at, A.
+const CLAMP_TEST_CURRENT: f64 = 5e-3;
+
 /// A series resistor and a Zener diode behind it.
-fn clamp(d: &mut Draft<'_>, resistance: f64, zener: f64, surge: f64, out: &'static str) {
-    let before = direct(d);
-    d.part("series", KindId::Resistor, (4, -6, Turn::ThreeQuarters), &[Inlet(0), Own(out)]);
-    d.part("zener", KindId::Zener, (9, 0, Turn::Half), &[Inlet(1), Own(out)]);
-    d.set("series", "resistance", resistance);
-    d.set("zener", "zener_voltage", zener);
-    d.word("zener", "zener_current", "5m");
-    d.word("zener", "zener_impedance", "10");
-    let current = d.step(
-        "Clamp current in a surge",
-        Ampere,
-        "max(0, (V_surge - V_z) / (R + Z_z))",
-        &[("V_surge", surge, Volt), ("V_z", zener, Volt), ("R", resistance, Ohm), ("Z_z", 10.0, Ohm)],
-        "Ohm's law",
-    );
-    d.step(
-        "Loss in the Zener diode meanwhile",
-        Watt,
-        "V_z * I",
-        &[("V_z", zener, Volt), ("I", current, Ampere)],
-        "power",
-    );
-    let held = zener + (current - 5e-3).max(0.0) * 10.0;
-    let lost = resistance * d.ask.wanted.plus.current;
-    let after = Dc {
-        lowest: before.lowest.min(held) - lost,
-        nominal: before.nominal.min(held) - lost,
-        highest: before.highest.min(held),
-        surge: before.surge.min(held),
-        pulses: None,
-        ..before
-    };
-    d.give(JointKind::Dc, &[Own(out), Inlet(1)], Delivered::Dc(after));
-    d.width = 13;
+struct Clamp {
+    resistance: f64,
+    zener: f64,
+    /// What the diode's voltage rises by with each ampere, Ω.
+    slope: f64,
+    surge: f64,
+}
+
+impl Clamp {
+    /// Draws the clamp; the voltage it holds in a surge, V.
+    fn draw(&self, d: &mut Draft<'_>, out: &'static str) -> f64 {
+        let before = direct(d);
+        d.part("series", KindId::Resistor, (4, -6, Turn::ThreeQuarters), &[Inlet(0), Own(out)]);
+        d.part("zener", KindId::Zener, (9, 0, Turn::Half), &[Inlet(1), Own(out)]);
+        d.set("series", "resistance", self.resistance);
+        d.set("zener", "zener_voltage", self.zener);
+        d.set("zener", "zener_current", CLAMP_TEST_CURRENT);
+        // At its test current one half of a Zener diode's impedance is that of its bulk, which stays.
+        d.set("zener", "zener_impedance", 2.0 * self.slope);
+        let (surge, zener) = (("V_surge", self.surge, Volt), ("V_z", self.zener, Volt));
+        let slope = ("Z_z", self.slope, Ohm);
+        let formula = "max(0, (V_surge - V_z) / (R + Z_z))";
+        let of_feed = ("R", self.resistance, Ohm);
+        let current = d.step("Clamp current in a surge", Ampere, formula, &[surge, zener, of_feed, slope], "Ohm's law");
+        let held = ("I", current, Ampere);
+        d.step("Loss in the Zener diode meanwhile", Watt, "(V_z + Z_z * I) * I", &[zener, slope, held], "power");
+        let held = self.zener + current * self.slope;
+        let lost = self.resistance * d.ask.wanted.plus.current;
+        let after = Dc {
+            lowest: before.lowest.min(held) - lost,
+            nominal: before.nominal.min(held) - lost,
+            highest: before.highest.min(held),
+            surge: before.surge.min(held),
+            pulses: None,
+            ..before
+        };
+        d.give(JointKind::Dc, &[Own(out), Inlet(1)], Delivered::Dc(after));
+        d.width = 13;
+        held
+    }
 }
 
 fn overvoltage(d: &mut Draft<'_>) {
@@ -270,6 +279,11 @@ fn overvoltage(d: &mut Draft<'_>) {
         "clear of the highest voltage in service (common practice)",
     );
     let zener = d.prefer(Series::E24, Round::Up);
+    if surge <= zener {
+        let text = "The surge does not reach the voltage this clamp stands clear at, and passes it; state a higher surge, or \
+                    leave the clamp out";
+        d.warnings.push(text.to_owned());
+    }
     d.step(
         "Series resistance",
         Ohm,
@@ -278,7 +292,21 @@ fn overvoltage(d: &mut Draft<'_>) {
         "one per cent of the voltage at full load (common practice)",
     );
     let resistance = d.prefer(Series::E12, Round::Nearest);
-    clamp(d, resistance, zener, surge, "clamped");
+    let held = d.step(
+        "Held in a surge",
+        Volt,
+        "max(V_z, min(1.35 * V_z, (V_z + V_surge) / 2))",
+        &[("V_z", zener, Volt), ("V_surge", surge, Volt)],
+        "a suppressor diode rises by a third up to its peak current (common practice)",
+    );
+    let slope = d.step(
+        "Rise of the diode's voltage with its current",
+        Ohm,
+        "max(1m, (V_c - V_z) / (V_surge - V_c) * R)",
+        &[("V_c", held, Volt), ("V_z", zener, Volt), ("V_surge", surge.max(held + 1e-3), Volt), ("R", resistance, Ohm)],
+        "voltage divider of resistor and diode",
+    );
+    Clamp { resistance, zener, slope, surge }.draw(d, "clamped");
 }
 
 fn gate_clamp(d: &mut Draft<'_>) {
@@ -293,9 +321,8 @@ fn gate_clamp(d: &mut Draft<'_>) {
     let resistance =
         d.choose("gate_resistance", "Gate resistance", Ohm, 100.0, "10 Ω to 1 kΩ, 100 Ω typical (common practice).");
     let surge = before.highest.max(before.ripple);
-    clamp(d, resistance, zener, surge, "gate");
+    let held = Clamp { resistance, zener, slope: 5.0, surge }.draw(d, "gate");
     if surge > zener {
-        let held = zener + ((surge - zener) / (resistance + 10.0) - 5e-3) * 10.0;
         d.promise("Highest gate voltage", ReadingMeasure::Max, "{plus}.v", held, Volt);
     }
 }

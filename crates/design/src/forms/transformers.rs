@@ -8,7 +8,7 @@ use crate::draft::{Draft, Net, Net::Gnd, Net::Inlet, Net::Own, RailWanted};
 use crate::rectified::{Pulses, settle};
 use circuit::expression::evaluate;
 use circuit::{JointKind, KindId, StageKind, Turn};
-use quantity::Unit::{Ampere, Henry, Hertz, Metre, Ohm, One, SquareMetre, Tesla, Volt, VoltAmpere};
+use quantity::Unit::{Ampere, Henry, Hertz, Metre, Ohm, One, SquareMetre, Tesla, Volt, VoltAmpere, Watt};
 use std::f64::consts::{SQRT_2, TAU};
 
 pub(super) const TRANSFORMER: Form = Form {
@@ -166,19 +166,21 @@ fn winding(
     let valley = |voltage: f64, rating: f64| settled(&make(voltage, rating), 0, 1.0 / 1.2).lowest;
     let usual = |rating: f64| VOLTAGES.iter().copied().find(|v| valley(*v, rating) >= wanted.lowest);
     let typed = d.ask.choices.get("secondary").and_then(|text| evaluate(text, Volt, &|_| None).ok());
-    // Currents of both halves of a doubler alternate in the winding.
-    let together = if rectifier.halves { SQRT_2 } else { 1.0 };
+    // Currents of both halves of a doubler alternate in the winding, and its capacitors are rounded up a whole step.
+    let (together, larger) = if rectifier.halves { (SQRT_2, 1.5) } else { (1.0, 1.2) };
     let current = |voltage: f64, rating: f64| {
         // A resistance draws more where the voltage is higher, a constant power where it is lower.
         let at = |line_at: usize, wanted: bool| {
             let more = line.emf[line_at] / line.nominal();
-            settled(&make(voltage, rating), line_at, 1.2).rms_current * if wanted { more.max(1.0 / more) } else { 1.0 }
+            settled(&make(voltage, rating), line_at, larger).rms_current
+                * if wanted { more.max(1.0 / more) } else { 1.0 }
         };
         together * at(0, wanted.conductance < 0.0).max(at(2, wanted.conductance > 0.0))
     };
     let voltage_at = |rating: f64| typed.or(usual(rating)).unwrap_or(wanted.lowest);
-    let needed =
-        |voltage: f64, rating: f64| 1.25 * arrangement.at_once * current(voltage, rating) * make(voltage, rating).open;
+    let needed = |voltage: f64, rating: f64| {
+        1.2 * (arrangement.at_once * current(voltage, rating) * make(voltage, rating).open + iron_loss(rating))
+    };
     // No winding carries less than the direct current.
     let least = arrangement.at_once * wanted.current * wanted.lowest;
     let mut candidates = RATINGS.iter().copied().filter(|rating| *rating >= least).map(|s| (voltage_at(s), s));
@@ -187,14 +189,15 @@ fn winding(
     d.step(
         "Rating",
         VoltAmpere,
-        "1.25 * n * I_rms * V_open",
+        "1.2 * (n * I_rms * V_open + P_core)",
         &[
             ("n", arrangement.at_once, One),
             ("I_rms", current(voltage, rating), Ampere),
             ("V_open", make(voltage, rating).open, Volt),
+            ("P_core", iron_loss(rating), Watt),
         ],
-        "largest current of a winding over the line, from the periodic state of the reservoir behind it; a quarter for what \
-         magnetises the core and in reserve",
+        "largest current of a winding over the line, from the periodic state of the reservoir behind it, and what the core \
+         takes; a fifth in reserve",
     );
     let rating = d.ladder(RATINGS, "usual ratings, the first that suffices with its own resistance");
     let lost = d.step(
@@ -219,11 +222,12 @@ fn winding(
         ],
         "handbook: peak at lowest line, less what windings and diodes lose",
     );
+    let kept = d.kept().filter(|v| d.ask.built || valley(*v, rating) >= wanted.lowest);
     let voltage = d.choose(
         "secondary",
         "Secondary voltage",
         Volt,
-        usual(rating).unwrap_or(ideal),
+        kept.or(usual(rating)).unwrap_or(ideal),
         "Rated voltage of the secondary, RMS, as its label says; unless chosen, the smallest usual one whose valley \
          suffices at the lowest line.",
     );

@@ -1,9 +1,11 @@
 //! Supplies composed for tests.
 #![allow(dead_code, unreachable_pub)]
 
-use circuit::{KindId, OutputDemand, SourceDemand, SourceKind, Supply};
+use circuit::{Circuit, KindId, OutputDemand, Signal, SourceDemand, SourceKind, Supply};
 use mellow_design::{Edit, Place, apply, form};
-use std::collections::BTreeMap;
+use readings::Recipe;
+use recording::{Column, Recording};
+use std::collections::{BTreeMap, HashMap};
 
 pub fn text(t: &str) -> Option<String> {
     Some(t.to_owned())
@@ -179,6 +181,28 @@ pub fn ran(circuit: &circuit::Circuit, study: &str) -> (recording::Recording, st
     let mut kept = recording::Recording::default();
     let outcome = studies::run(circuit, study, &mut kept).unwrap();
     (kept, outcome)
+}
+
+/// A recording in memory that answers for signals.
+pub struct Recorded<'a> {
+    circuit: &'a Circuit,
+    recording: &'a Recording,
+    columns: HashMap<Column, usize>,
+}
+
+impl<'a> Recorded<'a> {
+    /// A recording of a circuit with these columns.
+    pub fn new(circuit: &'a Circuit, columns: &[Column], recording: &'a Recording) -> Self {
+        let columns = columns.iter().cloned().zip(0..).collect();
+        Recorded { circuit, recording, columns }
+    }
+
+    /// Values of a signal at every node.
+    pub fn values(&self, signal: &str) -> Vec<f64> {
+        let recipe = Recipe::new(self.circuit, &Signal::parse(signal).unwrap()).unwrap();
+        let column = |key: &Column| self.recording.columns.get(self.columns[key]).map(Vec::as_slice);
+        recipe.evaluate(self.recording.times.len(), column)
+    }
 }
 
 /// Sets the voltage of a composed supply's source, RMS for an alternating one, V.

@@ -1,5 +1,5 @@
+use crate::recorded::TraceError;
 use crate::store::StoreError;
-use crate::traces::TraceError;
 use aide::OperationOutput;
 use aide::generate::GenContext;
 use aide::openapi::{Operation, Response as ApiResponse};
@@ -98,7 +98,7 @@ impl From<TraceError> for ApiError {
         match error {
             TraceError::Store(error) => error.into(),
             TraceError::Signal(error) => Self::unusable(format!("the signal cannot be read: {error}")),
-            TraceError::Damaged => Self::new(StatusCode::INTERNAL_SERVER_ERROR, error.to_string()),
+            TraceError::Damaged(_) => Self::new(StatusCode::INTERNAL_SERVER_ERROR, error.to_string()),
         }
     }
 }

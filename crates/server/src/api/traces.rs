@@ -1,7 +1,8 @@
 use super::address::RunPath;
 use super::app::App;
 use super::errors::{ApiError, Body};
-use crate::traces::{Points, Traces};
+use crate::recorded::Traces;
+use ::traces::Points;
 use aide::OperationOutput;
 use aide::generate::GenContext;
 use aide::openapi::{self, Operation};

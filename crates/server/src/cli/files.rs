@@ -1,6 +1,6 @@
 //! Commands on supply documents, without a database.
 
-use crate::traces::Spool;
+use crate::recorded::Spool;
 use circuit::{Circuit, Finding, Severity, Signal, Supply, resolve};
 use device::Equations;
 use quantity::show;
@@ -9,7 +9,7 @@ use recording::{Chunks, Column, repeated};
 use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
-use studies::{End, Outcome, Recorded, Standing};
+use studies::{End, Outcome, Standing};
 
 const BAD_INPUT: u8 = 2;
 
@@ -165,7 +165,7 @@ fn write_traces(
     std::fs::create_dir_all(folder)?;
     let equations = Equations::new(circuit);
     let columns = equations.columns();
-    let signals = Recorded::signals(circuit);
+    let signals = readings::signals(circuit);
     let recipes = signals.iter().map(|s| Recipe::new(circuit, s)).collect::<Result<Vec<_>, _>>()?;
     let unit = |s: &Signal| format!("{s} [{}]", s.quantity().unit().symbol());
     let mut csv =

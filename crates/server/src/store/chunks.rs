@@ -6,21 +6,8 @@ use diesel::query_builder::{QueryFragment, QueryId};
 use diesel::sql_types::{self, Array, Binary, Double, Integer, SmallInt, Text};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use std::collections::HashMap;
+use traces::Packed;
 use uuid::Uuid;
-
-/// A stretch of one signal, encoded.
-#[derive(Clone, Debug, Queryable, Selectable)]
-#[diesel(table_name = trace_chunks)]
-pub(crate) struct ChunkRow {
-    pub(crate) run_id: Uuid,
-    pub(crate) signal: String,
-    pub(crate) level: i16,
-    pub(crate) seq: i32,
-    pub(crate) from_time: f64,
-    pub(crate) to_time: f64,
-    pub(crate) count: i32,
-    pub(crate) data: Vec<u8>,
-}
 
 /// How much there is of a level within a window.
 #[derive(Clone, Copy, Debug)]
@@ -33,38 +20,63 @@ pub(crate) struct LevelSpan {
 /// Rows per statement.
 const BATCH: usize = 4096;
 
-/// One statement for any number of rows: a wide circuit has tens of thousands a chunk.
-fn insert(rows: &[ChunkRow]) -> impl QueryFragment<Pg> + QueryId + RunQueryDsl<AsyncPgConnection> + '_ {
+/// One statement for any number of chunks: a wide circuit has tens of thousands a stretch.
+fn insert(run: Uuid, chunks: &[Packed]) -> impl QueryFragment<Pg> + QueryId + RunQueryDsl<AsyncPgConnection> + '_ {
     macro_rules! column {
         ($field:ident) => {
-            rows.iter().map(|row| row.$field.clone()).collect::<Vec<_>>()
+            chunks.iter().map(|chunk| chunk.$field.clone()).collect::<Vec<_>>()
         };
     }
     diesel::sql_query(
         "INSERT INTO trace_chunks (run_id, signal, level, seq, from_time, to_time, count, data) \
-         SELECT * FROM unnest($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO NOTHING",
+         SELECT $1, * FROM unnest($2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO NOTHING",
     )
-    .bind::<Array<sql_types::Uuid>, _>(column!(run_id))
+    .bind::<sql_types::Uuid, _>(run)
     .bind::<Array<Text>, _>(column!(signal))
     .bind::<Array<SmallInt>, _>(column!(level))
     .bind::<Array<Integer>, _>(column!(seq))
-    .bind::<Array<Double>, _>(column!(from_time))
-    .bind::<Array<Double>, _>(column!(to_time))
+    .bind::<Array<Double>, _>(column!(from))
+    .bind::<Array<Double>, _>(column!(to))
     .bind::<Array<Integer>, _>(column!(count))
     .bind::<Array<Binary>, _>(column!(data))
 }
 
 /// Stores chunks; ignores what is there already.
-pub(super) async fn insert_all(connection: &mut AsyncPgConnection, rows: &[ChunkRow]) -> Result<()> {
-    for batch in rows.chunks(BATCH) {
-        insert(batch).execute(connection).await?;
+pub(super) async fn insert_all(connection: &mut AsyncPgConnection, run: Uuid, chunks: &[Packed]) -> Result<()> {
+    for batch in chunks.chunks(BATCH) {
+        insert(run, batch).execute(connection).await?;
     }
     Ok(())
 }
 
+type Row = (String, i16, i32, f64, f64, i32, Vec<u8>);
+
+/// The columns of a chunk, in the order of [`Row`].
+const ROW: (
+    trace_chunks::signal,
+    trace_chunks::level,
+    trace_chunks::seq,
+    trace_chunks::from_time,
+    trace_chunks::to_time,
+    trace_chunks::count,
+    trace_chunks::data,
+) = (
+    trace_chunks::signal,
+    trace_chunks::level,
+    trace_chunks::seq,
+    trace_chunks::from_time,
+    trace_chunks::to_time,
+    trace_chunks::count,
+    trace_chunks::data,
+);
+
+fn packed((signal, level, seq, from, to, count, data): Row) -> Packed {
+    Packed { signal, level, seq, from, to, count, data }
+}
+
 impl Store {
     /// Stores chunks and counts their nodes, all or nothing; ignores what is there already.
-    pub(crate) async fn add_chunks(&self, run: Uuid, attempt: i32, rows: &[ChunkRow], nodes: i64) -> Result<()> {
+    pub(crate) async fn add_chunks(&self, run: Uuid, attempt: i32, chunks: &[Packed], nodes: i64) -> Result<()> {
         let mut connection = self.connection().await?;
         connection
             .transaction::<_, super::StoreError, _>(async |connection| {
@@ -79,7 +91,7 @@ impl Store {
                     // A newer attempt has taken over.
                     return Ok(());
                 }
-                insert_all(connection, rows).await
+                insert_all(connection, run, chunks).await
             })
             .await
     }
@@ -122,9 +134,9 @@ impl Store {
         signals: &[String],
         from: f64,
         to: f64,
-    ) -> Result<Vec<ChunkRow>> {
+    ) -> Result<Vec<Packed>> {
         let mut connection = self.connection().await?;
-        Ok(trace_chunks::table
+        let rows: Vec<Row> = trace_chunks::table
             .filter(
                 trace_chunks::run_id
                     .eq(run)
@@ -134,9 +146,10 @@ impl Store {
                     .and(trace_chunks::to_time.ge(from)),
             )
             .order((trace_chunks::signal, trace_chunks::seq))
-            .select(ChunkRow::as_select())
+            .select(ROW)
             .load(&mut connection)
-            .await?)
+            .await?;
+        Ok(rows.into_iter().map(packed).collect())
     }
 
     /// The next chunks of level 0 behind one, of some signals, as far as they touch a span: by chunk, then signal.
@@ -147,7 +160,7 @@ impl Store {
         (from, to): (f64, f64),
         after: i32,
         count: i32,
-    ) -> Result<Vec<ChunkRow>> {
+    ) -> Result<Vec<Packed>> {
         let mut connection = self.connection().await?;
         let of_run = trace_chunks::run_id.eq(run).and(trace_chunks::level.eq(0i16));
         let touching = trace_chunks::from_time.le(to).and(trace_chunks::to_time.ge(from));
@@ -158,12 +171,13 @@ impl Store {
             .await?;
         let Some(first) = first else { return Ok(Vec::new()) };
         let next = trace_chunks::seq.ge(first).and(trace_chunks::seq.lt(first + count));
-        Ok(trace_chunks::table
+        let rows: Vec<Row> = trace_chunks::table
             .filter(of_run.and(touching).and(next).and(trace_chunks::signal.eq_any(signals)))
             .order((trace_chunks::seq, trace_chunks::signal))
-            .select(ChunkRow::as_select())
+            .select(ROW)
             .load(&mut connection)
-            .await?)
+            .await?;
+        Ok(rows.into_iter().map(packed).collect())
     }
 
     /// First and last time recorded, of each of these runs that has recorded any.

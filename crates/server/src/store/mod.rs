@@ -7,7 +7,6 @@ mod runs;
 mod schema;
 mod supplies;
 
-pub(crate) use chunks::ChunkRow;
 pub(crate) use deletion::DeletedSupply;
 pub(crate) use runs::{Begun, Finish, NewRun, RunRow, RunState, essence};
 pub(crate) use supplies::{LatestRun, RevisionRow, Saved, SupplyRow, SupplySummary};
@@ -48,10 +47,10 @@ impl StoreError {
         match self {
             StoreError::Unreachable(_) => true,
             StoreError::Query(Error::DatabaseError(DatabaseErrorKind::ClosedConnection, _)) => true,
-            // A backend ended by a restart reports itself in words only.
+            // A backend ended by a restart, or with its disk full, reports itself in words only.
             StoreError::Query(error) => {
                 let text = error.to_string();
-                ["connection", "terminating", "shutting down", "starting up", "recovery"]
+                ["connection", "terminating", "shutting down", "starting up", "recovery", "No space left"]
                     .iter()
                     .any(|word| text.contains(word))
             }

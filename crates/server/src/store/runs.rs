@@ -8,6 +8,7 @@ use diesel_async::{AsyncConnection, RunQueryDsl};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
+use traces::Packed;
 use uuid::Uuid;
 
 /// A run as stored, without the document it is of.
@@ -241,7 +242,7 @@ impl Store {
         id: Uuid,
         attempt: i32,
         finish: &Finish,
-        rows: &[super::ChunkRow],
+        chunks: &[Packed],
         nodes: Option<i64>,
     ) -> Result<()> {
         let mut connection = self.connection().await?;
@@ -259,7 +260,7 @@ impl Store {
                     .execute(connection)
                     .await?;
                 if finished > 0 {
-                    super::chunks::insert_all(connection, rows).await?;
+                    super::chunks::insert_all(connection, id, chunks).await?;
                     diesel::sql_query(COUNT_BYTES).bind::<sql_types::Uuid, _>(id).execute(connection).await?;
                 }
                 Ok(())

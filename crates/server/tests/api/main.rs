@@ -2,6 +2,7 @@
 
 mod client;
 mod deletion;
+mod faults;
 mod hostile;
 mod runs;
 mod supplies;

@@ -1,21 +1,16 @@
-use super::codec::encode;
-use super::{BUCKET, BUCKETS, OVERLAP};
-use crate::store::ChunkRow;
+use crate::packed::Packed;
+use crate::{BUCKET, BUCKETS};
 use circuit::Circuit;
-use readings::Recipe;
-use recording::{Chunk, Column};
+use readings::{Recipe, signals};
+use recording::{Chunk, Column, Joiner};
 use std::collections::HashMap;
-use studies::Recorded;
-use uuid::Uuid;
 
 /// Cuts a recording into encoded chunks while it grows.
-pub(crate) struct TraceBuilder {
-    run: Uuid,
+pub struct TraceBuilder {
     columns: Vec<String>,
     keys: HashMap<Column, usize>,
     signals: Vec<(String, Recipe)>,
-    /// Last nodes of the chunk before: times, then columns.
-    tail: Vec<Vec<f64>>,
+    joiner: Joiner,
     seq: i32,
     nodes: i64,
     levels: Vec<Level>,
@@ -37,17 +32,17 @@ struct Bounds {
 }
 
 impl TraceBuilder {
-    pub(crate) fn new(run: Uuid, circuit: &Circuit, columns: &[Column]) -> Self {
-        let signals = Recorded::signals(circuit)
+    /// A builder for recordings of a circuit with these columns.
+    pub fn new(circuit: &Circuit, columns: &[Column]) -> Self {
+        let signals = signals(circuit)
             .into_iter()
             .filter_map(|signal| Some((signal.to_string(), Recipe::new(circuit, &signal).ok()?)));
         let name = |c: &Column| format!("{}.{}", c.of, c.quantity.letter());
         TraceBuilder {
-            run,
             columns: columns.iter().map(name).collect(),
             keys: columns.iter().cloned().zip(0..).collect(),
             signals: signals.collect(),
-            tail: vec![Vec::new(); columns.len() + 1],
+            joiner: Joiner::default(),
             seq: 0,
             nodes: 0,
             levels: Vec::new(),
@@ -55,12 +50,12 @@ impl TraceBuilder {
     }
 
     /// Nodes seen so far.
-    pub(crate) fn nodes(&self) -> i64 {
+    pub fn nodes(&self) -> i64 {
         self.nodes
     }
 
     /// Encodes one recorded chunk; full chunks of higher levels come along.
-    pub(crate) fn push(&mut self, chunk: &Chunk) -> Vec<ChunkRow> {
+    pub fn push(&mut self, chunk: &Chunk) -> Vec<Packed> {
         let mut rows = Vec::new();
         if chunk.times.is_empty() {
             return rows;
@@ -76,7 +71,7 @@ impl TraceBuilder {
     /// Encodes what higher levels still hold.
     ///
     /// A recording that ends within the first chunk of level 1 is short enough to be read whole.
-    pub(crate) fn finish(&mut self) -> Vec<ChunkRow> {
+    pub fn finish(&mut self) -> Vec<Packed> {
         let mut rows = Vec::new();
         if self.levels.first().is_some_and(|level| level.seq > 0) {
             self.pass_up(true, &mut rows);
@@ -84,36 +79,13 @@ impl TraceBuilder {
         rows
     }
 
-    fn raw(&mut self, chunk: &Chunk, rows: &mut Vec<ChunkRow>) {
-        let joined = |tail: &mut Vec<f64>, values: &[f64]| {
-            let mut all = std::mem::take(tail);
-            all.extend_from_slice(values);
-            // The overlap starts at an end of a step, which stands at an even place.
-            let keep = OVERLAP + all.len() % 2;
-            *tail = all[all.len().saturating_sub(keep)..].to_vec();
-            tail.truncate(OVERLAP);
-            all
-        };
-        let mut sources = vec![(String::new(), chunk.times.as_slice())];
-        sources.extend(self.columns.iter().cloned().zip(chunk.columns.iter().map(Vec::as_slice)));
-        let mut span = (0.0, 0.0);
-        for (index, (signal, values)) in sources.into_iter().enumerate() {
-            let all = joined(&mut self.tail[index], values);
-            if index == 0 {
-                let last_end = (all.len() - 1) / 2 * 2;
-                span = (all[0], all[last_end]);
-            }
-            rows.push(ChunkRow {
-                run_id: self.run,
-                signal,
-                level: 0,
-                seq: self.seq,
-                from_time: span.0,
-                to_time: span.1,
-                count: all.len() as i32,
-                data: encode(&all),
-            });
-        }
+    fn raw(&mut self, chunk: &Chunk, rows: &mut Vec<Packed>) {
+        let piece = self.joiner.join(chunk);
+        let last_end = (piece.times.len() - 1) / 2 * 2;
+        let span = (piece.times[0], piece.times[last_end]);
+        rows.push(Packed::new("", 0, self.seq, span, &piece.times));
+        let columns = self.columns.iter().zip(&piece.columns);
+        rows.extend(columns.map(|(name, values)| Packed::new(name, 0, self.seq, span, values)));
     }
 
     fn level(&mut self, index: usize) -> &mut Level {
@@ -141,7 +113,7 @@ impl TraceBuilder {
 
     /// Stores full chunks of buckets and condenses them into the next level; everything if
     /// `all`, up to the level whose buckets fit into one chunk.
-    fn pass_up(&mut self, all: bool, rows: &mut Vec<ChunkRow>) {
+    fn pass_up(&mut self, all: bool, rows: &mut Vec<Packed>) {
         let mut index = 0;
         while index < self.levels.len() {
             while self.levels[index].starts.len() >= BUCKETS || (all && !self.levels[index].starts.is_empty()) {
@@ -156,20 +128,10 @@ impl TraceBuilder {
                     .collect();
                 let seq = level.seq;
                 level.seq += 1;
-                let row = |signal: &str, values: &[f64]| ChunkRow {
-                    run_id: self.run,
-                    signal: signal.to_owned(),
-                    level: index as i16 + 1,
-                    seq,
-                    from_time: starts[0],
-                    to_time,
-                    count: take as i32,
-                    data: encode(values),
-                };
-                rows.push(row("", &starts));
-                for ((signal, _), bounds) in self.signals.iter().zip(&bounds) {
-                    rows.push(row(signal, &[bounds.min.as_slice(), bounds.max.as_slice()].concat()));
-                }
+                let times = Packed::new("", index as i16 + 1, seq, (starts[0], to_time), &starts);
+                let signals = self.signals.iter().zip(&bounds);
+                rows.extend(signals.map(|((signal, _), b)| Packed::extremes(&times, signal, &b.min, &b.max)));
+                rows.push(times);
                 // A level that ends within its first chunk needs none above it.
                 if seq > 0 || self.levels[index].starts.len() >= BUCKETS || !all {
                     self.condense(index + 1, &starts, to_time, &bounds);

@@ -1,0 +1,122 @@
+use crate::store::{Store, StoreError};
+use circuit::{Circuit, Signal, SignalError};
+use readings::{Recipe, Span, Survey};
+use recording::{Column, Piece};
+use tokio::task::block_in_place;
+use traces::{Damaged, Packed, Points, envelope, join_nodes, thin};
+use uuid::Uuid;
+
+/// Why a trace cannot be read.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum TraceError {
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error(transparent)]
+    Signal(#[from] SignalError),
+    #[error(transparent)]
+    Damaged(#[from] Damaged),
+}
+
+/// The recorded traces of one run.
+pub(crate) struct Traces<'a> {
+    pub(crate) store: &'a Store,
+    pub(crate) run: Uuid,
+    pub(crate) circuit: &'a Circuit,
+}
+
+/// Levels above 0 are used where level 0 has more nodes per pixel than this.
+const NODES_PER_PIXEL: i64 = 64;
+
+/// Chunks read at once while passing over a run.
+const CHUNKS_AT_ONCE: i32 = 16;
+
+impl Traces<'_> {
+    /// What a plot `width` pixels wide shows of a signal between two times: at most four points a
+    /// pixel, and every peak.
+    pub(crate) async fn window(&self, signal: &str, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
+        let signal = Signal::parse(signal)?;
+        let recipe = Recipe::new(self.circuit, &signal)?;
+        let single = signal.terms.len() == 1 && !signal.terms[0].negative;
+        if single {
+            let levels = self.store.levels(self.run, from, to).await?;
+            let nodes = levels.iter().find(|l| l.level == 0).map_or(0, |l| l.count);
+            let reach = levels.iter().find(|l| l.level == 1).map(|l| l.to_time);
+            // A short run has no levels above 0, a young one none yet.
+            if let Some(reach) = reach.filter(|_| nodes > NODES_PER_PIXEL * width as i64) {
+                // The coarsest level that still has a bucket per pixel and is as complete as
+                // level 1; upper levels lag behind while a run goes on.
+                let complete = levels.iter().filter(|l| l.level > 0 && l.to_time >= reach.min(to));
+                let fit = complete.filter(|l| l.count >= width as i64).max_by_key(|l| l.level);
+                let level = fit.map_or(1, |l| l.level);
+                return self.envelope(&signal.to_string(), level, from, to, width).await;
+            }
+        }
+        let (times, values) = self.nodes(&recipe, from, to).await?;
+        Ok(block_in_place(|| thin(&times, &values, from, to, width)))
+    }
+
+    /// All nodes of the steps that touch a span.
+    pub(crate) async fn nodes(&self, recipe: &Recipe, from: f64, to: f64) -> Result<(Vec<f64>, Vec<f64>), TraceError> {
+        let keys = recipe.columns();
+        let mut names: Vec<String> = keys.iter().map(|key| name(key)).collect();
+        names.push(String::new());
+        let rows = self.store.chunks(self.run, 0, &names, from, to).await?;
+        block_in_place(|| {
+            let mut columns = join_nodes(&rows)?;
+            let times = columns.remove("").unwrap_or_default();
+            let values = recipe.evaluate(times.len(), |key| columns.get(name(key).as_str()).map(Vec::as_slice));
+            Ok((times, values))
+        })
+    }
+
+    /// Passes over what is stored as often as a survey needs, a few chunks at a time; a chunk is a piece by itself.
+    pub(crate) async fn survey(&self, survey: &mut Survey) -> Result<(), TraceError> {
+        let columns = survey.columns();
+        let mut names: Vec<String> = columns.iter().map(name).collect();
+        names.push(String::new());
+        loop {
+            let mut after = -1;
+            while let Some(Span { from, to }) = survey.needs() {
+                let rows = self.store.chunks_after(self.run, &names, (from, to), after, CHUNKS_AT_ONCE).await?;
+                let Some(last) = rows.last() else { break };
+                after = last.seq;
+                block_in_place(|| {
+                    for piece in rows.chunk_by(|a, b| a.seq == b.seq) {
+                        take(survey, piece, &columns)?;
+                    }
+                    Ok::<_, Damaged>(())
+                })?;
+            }
+            if !survey.again() {
+                return Ok(());
+            }
+        }
+    }
+
+    /// First and last time stored, s.
+    pub(crate) async fn whole(&self) -> Result<Span, TraceError> {
+        let spans = self.store.recorded_spans(&[self.run]).await?;
+        let (from, to) = spans.get(&self.run).copied().unwrap_or_default();
+        Ok(Span { from, to })
+    }
+
+    async fn envelope(&self, signal: &str, level: i16, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
+        let names = [String::new(), signal.to_owned()];
+        let rows = self.store.chunks(self.run, level, &names, from, to).await?;
+        Ok(block_in_place(|| envelope(&rows, from, to, width))?)
+    }
+}
+
+/// The name a column is stored under.
+fn name(key: &Column) -> String {
+    format!("{}.{}", key.of, key.quantity.letter())
+}
+
+/// Hands the rows of one chunk to a survey.
+fn take(survey: &mut Survey, rows: &[Packed], columns: &[Column]) -> Result<(), Damaged> {
+    let values = |signal: &str| rows.iter().find(|row| row.signal == signal).ok_or(Damaged)?.values();
+    let times = values("")?;
+    let read = columns.iter().map(|column| values(&name(column))).collect::<Result<Vec<_>, _>>()?;
+    survey.take(&Piece { times: &times, columns: read.iter().map(Vec::as_slice).collect() }, columns);
+    Ok(())
+}

@@ -1,0 +1,106 @@
+use crate::packed::{Damaged, Packed};
+use readings::Waveform;
+
+/// What a plot of a window draws: a polyline, ascending in time.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Points {
+    /// Times, s.
+    pub t: Vec<f64>,
+    /// Values.
+    pub y: Vec<f64>,
+}
+
+/// Upright strokes from lowest to highest, one a pixel, from buckets of extremes: for each the times at which they begin,
+/// and the lowest and highest values.
+///
+/// # Errors
+/// [`Damaged`] if a chunk is, or if times and values are not as many.
+pub fn envelope(buckets: &[Packed], from: f64, to: f64, width: usize) -> Result<Points, Damaged> {
+    let (mut starts, mut mins, mut maxs) = (Vec::new(), Vec::new(), Vec::new());
+    for chunk in buckets {
+        if chunk.signal.is_empty() {
+            starts.extend(chunk.values()?);
+        } else {
+            let (lowest, highest) = chunk.bounds()?;
+            mins.extend(lowest);
+            maxs.extend(highest);
+        }
+    }
+    if starts.len() != mins.len() {
+        return Err(Damaged);
+    }
+    let mut points = Points::default();
+    let pixel = (to - from) / width as f64;
+    let mut i = starts.partition_point(|t| *t < from).saturating_sub(1);
+    while i < starts.len() && starts[i] <= to {
+        // One upright stroke per pixel.
+        let column_ends = from + (((starts[i] - from) / pixel).floor() + 1.0) * pixel;
+        let (first, mut min, mut max) = (i, f64::INFINITY, f64::NEG_INFINITY);
+        while i < starts.len() && (i == first || starts[i] < column_ends) {
+            min = min.min(mins[i]);
+            max = max.max(maxs[i]);
+            i += 1;
+        }
+        // Strokes alternate in direction where that keeps the line between them short.
+        let rising = points.y.last().is_none_or(|last| (last - min).abs() <= (last - max).abs());
+        points.t.extend([starts[first], starts[first]]);
+        points.y.extend(if rising { [min, max] } else { [max, min] });
+    }
+    Ok(points)
+}
+
+/// Reduces nodes to what a plot can show: first, lowest, highest and last of every pixel; or
+/// points along the quadratics if there are fewer nodes than pixels.
+pub fn thin(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> Points {
+    if times.first().is_none_or(|first| *first > to) || times.last().is_none_or(|last| *last < from) {
+        return Points::default();
+    }
+    let first = times.partition_point(|t| *t < from).saturating_sub(2);
+    let last = (times.partition_point(|t| *t <= to) + 2).min(times.len());
+    let first = first / 2 * 2;
+    let (times, values) = (&times[first..last], &values[first..last]);
+    if times.len() < 3 {
+        return Points { t: times.to_vec(), y: values.to_vec() };
+    }
+    if times.len() < width {
+        return along(times, values, from, to, width);
+    }
+    if times.len() <= 4 * width {
+        return Points { t: times.to_vec(), y: values.to_vec() };
+    }
+    let pixel = (to - from) / width as f64;
+    let mut points = Points::default();
+    let mut i = 0;
+    while i < times.len() {
+        let column_ends = from + (((times[i] - from) / pixel).floor() + 1.0) * pixel;
+        let start = i;
+        while i < times.len() && (i == start || times[i] < column_ends) {
+            i += 1;
+        }
+        let column = start..i;
+        let lowest = column.clone().min_by(|a, b| values[*a].total_cmp(&values[*b])).unwrap_or(start);
+        let highest = column.max_by(|a, b| values[*a].total_cmp(&values[*b])).unwrap_or(start);
+        let mut kept = [start, lowest, highest, i - 1];
+        kept.sort_unstable();
+        for (k, index) in kept.into_iter().enumerate() {
+            if k == 0 || index != kept[k - 1] {
+                points.t.push(times[index]);
+                points.y.push(values[index]);
+            }
+        }
+    }
+    points
+}
+
+/// The nodes, and points along the quadratics between them, a pixel apart.
+fn along(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> Points {
+    let wave = Waveform::new(times, values);
+    let whole = wave.whole();
+    let (from, to) = (from.max(whole.from), to.min(whole.to));
+    let pixels = (0..=width).map(|k| from + (to - from) * k as f64 / width as f64);
+    let mut t: Vec<f64> = times.iter().copied().filter(|t| *t <= whole.to).chain(pixels).collect();
+    t.sort_by(f64::total_cmp);
+    t.dedup();
+    let y = t.iter().map(|t| wave.at(*t).unwrap_or(f64::NAN)).collect();
+    Points { t, y }
+}

@@ -1,0 +1,126 @@
+//! What was packed comes back to the bit, and a picture of any window leaves out no peak.
+
+use circuit::{Quantity, Supply, resolve};
+use mellow_traces::{Packed, Points, TraceBuilder, envelope, join_nodes, thin};
+use proptest::prelude::*;
+use readings::{Waveform, signals};
+use recording::{Chunk, Column, STAGE};
+
+const SUPPLY: &str = r#"{ "mellow_coil": 1, "title": "one net", "parts": [
+    { "id": "V1", "kind": "dc_source", "pins": { "plus": "x", "minus": "gnd" }, "parameters": { "voltage": "1" } },
+    { "id": "R1", "kind": "resistor", "pins": { "a": "x", "b": "gnd" }, "parameters": { "resistance": "1" } }
+] }"#;
+
+/// Nodes of steps with an inner node each, from lengths and values.
+fn nodes(steps: &[(f64, f64, f64)]) -> (Vec<f64>, Vec<f64>) {
+    let (mut times, mut values) = (vec![0.0], vec![0.0]);
+    for (length, inner, end) in steps {
+        let from = times[times.len() - 1];
+        times.extend([from + STAGE * length, from + length]);
+        values.extend([inner, end]);
+    }
+    (times, values)
+}
+
+/// Packs the voltage of net `x` in chunks of an even count of nodes each.
+fn packed(times: &[f64], values: &[f64], cuts: &[usize]) -> Vec<Packed> {
+    let supply: Supply = serde_json::from_str(SUPPLY).unwrap();
+    let circuit = resolve(&supply).unwrap();
+    let columns = [("x", Quantity::Voltage), ("V1", Quantity::Current), ("R1", Quantity::Current)];
+    let mut builder = TraceBuilder::new(&circuit, &columns.map(|(of, quantity)| Column::new(of, quantity)));
+    let mut chunks = Vec::new();
+    let (mut at, mut cuts) = (0, cuts.iter().cycle());
+    while at < times.len() {
+        let to = (at + 2 * cuts.next().unwrap()).min(times.len());
+        let piece = || values[at..to].to_vec();
+        chunks.extend(builder.push(&Chunk { times: times[at..to].to_vec(), columns: vec![piece(), piece(), piece()] }));
+        at = to;
+    }
+    assert_eq!(builder.nodes(), times.len() as i64);
+    chunks.extend(builder.finish());
+    assert!(signals(&circuit).len() >= 4);
+    chunks
+}
+
+/// Lowest and highest value drawn within a span.
+fn drawn(points: &Points, from: f64, to: f64) -> (f64, f64) {
+    let inside = points.t.iter().zip(&points.y).filter(|(t, _)| (from..=to).contains(*t)).map(|(_, y)| *y);
+    inside.fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), y| (low.min(y), high.max(y)))
+}
+
+fn steps(most: usize) -> impl Strategy<Value = Vec<(f64, f64, f64)>> {
+    prop::collection::vec((1e-6f64..1.0, -10.0f64..10.0, -10.0f64..10.0), 1..most)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    #[test]
+    fn every_node_comes_back(steps in steps(400), cuts in prop::collection::vec(1usize..200, 1..20)) {
+        let (times, values) = nodes(&steps);
+        let chunks = packed(&times, &values, &cuts);
+        let mut bottom: Vec<Packed> = chunks.into_iter().filter(|c| c.level == 0).collect();
+        bottom.sort_by_key(|c| c.seq);
+        let joined = join_nodes(&bottom).unwrap();
+        prop_assert_eq!(&joined[""], &times);
+        prop_assert_eq!(&joined["x.v"], &values);
+        let mut hurt = bottom.clone();
+        hurt[0].data.truncate(3);
+        prop_assert!(join_nodes(&hurt).is_err());
+        if bottom.len() > 4 {
+            bottom.remove(1);
+            prop_assert!(join_nodes(&bottom).is_err(), "a missing chunk goes unnoticed");
+        }
+    }
+
+    #[test]
+    fn no_level_leaves_out_a_peak(seed in steps(40), repeats in 200usize..400) {
+        let many: Vec<_> = std::iter::repeat_n(seed, repeats).flatten().collect();
+        let (times, values) = nodes(&many);
+        let chunks = packed(&times, &values, &[64, 512, 2048]);
+        let (low, high) = values.iter().fold((f64::MAX, f64::MIN), |(l, h), v| (l.min(*v), h.max(*v)));
+        let end = *times.last().unwrap();
+        let top = chunks.iter().map(|c| c.level).max().unwrap();
+        for level in 1..=top {
+            let mut buckets: Vec<Packed> =
+                chunks.iter().filter(|c| c.level == level && (c.signal.is_empty() || c.signal == "x.v")).cloned().collect();
+            buckets.sort_by_key(|c| c.seq);
+            let points = envelope(&buckets, 0.0, end, 300).unwrap();
+            prop_assert_eq!(drawn(&points, 0.0, end), (low, high), "level {}", level);
+            prop_assert!(points.t.is_sorted() && points.t.len() <= 2 * 301);
+        }
+    }
+
+    #[test]
+    fn thinned_nodes_keep_every_extreme(steps in steps(900), window in (0.0f64..0.9, 0.01f64..1.0), width in 20usize..200) {
+        let (times, values) = nodes(&steps);
+        let end = *times.last().unwrap();
+        let (from, to) = (window.0 * end, (window.0 + window.1).min(1.0) * end);
+        let points = thin(&times, &values, from, to, width);
+        prop_assert!(points.t.is_sorted());
+        let inside = times.iter().zip(&values).filter(|(t, _)| (from..=to).contains(*t));
+        let (low, high) = drawn(&points, from, to);
+        for (_, value) in inside.clone() {
+            // Points along a parabola are computed, and rounded.
+            prop_assert!((low - 1e-9..=high + 1e-9).contains(value));
+        }
+        if inside.count() > 4 * width {
+            prop_assert!(points.t.len() <= 4 * (width + 3), "{} points", points.t.len());
+        }
+        // What is drawn between few nodes is the parabola that was recorded.
+        if times.len() < width {
+            let wave = Waveform::new(&times, &values);
+            for (t, y) in points.t.iter().zip(&points.y) {
+                prop_assert!((wave.at(*t).unwrap() - y).abs() < 1e-9);
+            }
+        }
+    }
+}
+
+#[test]
+fn a_window_beside_the_recording_is_empty() {
+    let (times, values) = nodes(&[(1.0, 2.0, 3.0)]);
+    assert_eq!(thin(&times, &values, 5.0, 6.0, 100), Points::default());
+    assert_eq!(thin(&times, &values, -2.0, -1.0, 100), Points::default());
+    assert_eq!(drawn(&thin(&times, &values, 0.0, 1.0, 1000), 0.0, 1.0).1, 3.0);
+}
