@@ -198,8 +198,8 @@ fn a_form_says_what_it_cannot_do() {
 fn the_other_formulas_are_as_by_hand() {
     let table: &[(&str, &str, f64)] = &[
         // A reservoir holds the peak while the winding reaches the other one (handbook).
-        ("half_wave", "Reverse voltage of a diode", 1.2 * 35.38),
-        ("centre_tap_rectifier", "Reverse voltage of a diode", 1.2 * 52.16),
+        ("half_wave", "Reverse voltage of a diode", 1.2 * 28.56),
+        ("centre_tap_rectifier", "Reverse voltage of a diode", 1.2 * 51.42),
         ("dual_rail_bridge", "Reverse voltage of a diode", 1.2 * 62.31),
         ("dual_rail_bridge", "Mean current of a diode", 0.0525),
         // The peak between two phases, and a third of the time each (handbook): sqrt(6) * 253.
@@ -212,9 +212,9 @@ fn the_other_formulas_are_as_by_hand() {
         ("rc_filter", "Capacitance", 338.6e-6),
         // 42.48 mA squared times 47 ohms, and a triangle's square mean, 1.803² / 12, over them.
         ("rc_filter", "Loss", 0.09058),
-        ("clc_filter", "Reservoir", 0.00187),
-        // A sawtooth's fundamental is 2/π of half its height: 2/π * 0.791 V over 2π * 100 Hz * 50.5 mA.
-        ("clc_filter", "Choke", 15.95e-3),
+        ("clc_filter", "Reservoir", 1.897e-3),
+        // A sawtooth's fundamental is 2/π of half its height: 2/π * 0.852 V over 2π * 100 Hz * 50.5 mA.
+        ("clc_filter", "Choke", 17.09e-3),
         ("clc_filter", "Capacitance", 1.267e-3),
         ("lc_filter", "Capacitance", 1.393e-6),
         ("lc_filter", "Damping resistor", 100.0),
@@ -228,24 +228,26 @@ fn the_other_formulas_are_as_by_hand() {
         ("transformer", "Coupling", 0.9992),
         ("transformer", "Secondary inductance", 0.4093),
         ("transformer", "Primary resistance", 309.2),
-        ("two_secondaries", "Rating", 17.79),
+        // What its core takes is 0.2 * 25^0.7: 1.2 * (2 * 0.426 A * 16.7 V + 1.904 W).
+        ("two_secondaries", "Rating", 19.36),
         ("two_secondaries", "Second turns", 72.67),
-        ("centre_tapped_transformer", "Third turns", 73.92),
+        ("centre_tapped_transformer", "Third turns", 72.67),
         ("fixed_regulator", "Loss in the regulator", 1.547),
         ("fixed_regulator", "Dropout margin at the lowest line", 1.473),
         ("split_regulators", "Rated current", 0.12),
-        ("adjustable_regulator", "Loss in the regulator", 2.553),
-        ("zener_follower", "Series resistance", 1105.0),
-        ("zener_follower", "Loss in the resistor", 0.1327),
-        ("zener_follower", "Rating of the Zener diode", 0.09677),
+        ("adjustable_regulator", "Loss in the regulator", 2.970),
+        // (8.637 V - 5.6 V) over 3.36 mA; at the highest line, (13.71 V - 5.6 V) squared over 820 Ω.
+        ("zener_follower", "Series resistance", 903.9),
+        ("zener_follower", "Loss in the resistor", 0.08024),
+        ("zener_follower", "Rating of the Zener diode", 0.0831),
         ("follower_regulator", "Output capacitor", 20e-6),
         // 1/(2π * 22 µF * (25.9 mV / 5 mA + 147 Ω / 120)); the crossover half of it, over 2.55 kΩ.
         ("follower_regulator", "Pole at the output at the least load", 1129.0),
         ("follower_regulator", "Compensation capacitor", 110.5e-9),
-        ("follower_regulator", "Loss in the transistor", 3.665),
+        ("follower_regulator", "Loss in the transistor", 4.014),
         ("low_dropout", "Output capacitor", 200e-6),
-        ("low_dropout", "Loss in the transistor", 0.6754),
-        ("low_dropout", "Dropout margin at the lowest line", 1.415),
+        ("low_dropout", "Loss in the transistor", 0.4813),
+        ("low_dropout", "Dropout margin at the lowest line", 0.7407),
         ("split_load", "Load resistance", 150.0),
     ];
     let supplies = every_supply();
