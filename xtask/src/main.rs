@@ -53,8 +53,11 @@ fn main() -> Result<()> {
 fn demo() -> Result<()> {
     install::postgres()?;
     install::node()?;
-    build_interface()?;
+    // The server carries the interface inside it; what it rests on is built meanwhile.
+    let interface = std::thread::spawn(build_interface);
     step("Building the server");
+    cargo(&["build", "--package", "mellow-features", "--package", "mellow-design", "--package", "mellow-studies"])?;
+    interface.join().map_err(|_| anyhow::anyhow!("building the interface broke off"))??;
     cargo(&["build", "--package", "mellow-server", "--bin", "mellow-coil"])?;
     step("Starting PostgreSQL");
     let postgres = Postgres::lasting()?;

@@ -1,4 +1,4 @@
-use crate::{KindId, OutputDemand, SourceDemand, Stage};
+use crate::{KindId, OutputDemand, ReadingMeasure, SourceDemand, Stage};
 use quantity::Unit;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -202,35 +202,55 @@ pub struct Reading {
     pub study: String,
     /// What is measured.
     pub measure: ReadingMeasure,
-    /// Of which signal: `bus.v`, `D1.i`, `a.v - b.v`.
+    /// Of which signal: `bus.v`, `D1.i`, `a.v - b.v`; for powers the voltage. Empty where it is of no signal.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
     pub signal: String,
+    /// The current that flows with the voltage, for powers.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub current: Option<String>,
+    /// The stage of the power path; the whole supply if left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub stage: Option<String>,
+    /// Numbers of the measure, by name; those left out have their defaults.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub numbers: BTreeMap<String, String>,
+    /// Arithmetic among readings by their identifiers.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub formula: Option<String>,
     /// Over which part of the run.
+    #[serde(default)]
     pub window: Window,
 }
 
-/// What a reading measures of its signal over its window.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum ReadingMeasure {
-    /// Time average.
-    Mean,
-    /// Root of the time average of the square.
-    Rms,
-    /// Smallest value.
-    Min,
-    /// Largest value.
-    Max,
-    /// Largest less smallest value; the ripple of a settled rail.
-    PeakToPeak,
-    /// Reciprocal of the mean time between upward crossings of the mid level.
-    Frequency,
+impl Reading {
+    /// A reading of a signal, without numbers.
+    pub fn new([id, title, study, signal]: [&str; 4], measure: ReadingMeasure, window: Window) -> Self {
+        Reading {
+            id: id.to_owned(),
+            title: title.to_owned(),
+            study: study.to_owned(),
+            measure,
+            signal: signal.to_owned(),
+            current: None,
+            stage: None,
+            numbers: BTreeMap::new(),
+            formula: None,
+            window,
+        }
+    }
+
+    /// The signals it is taken of.
+    pub fn signals(&self) -> impl Iterator<Item = &str> {
+        std::iter::once(self.signal.as_str()).filter(|s| !s.is_empty()).chain(self.current.as_deref())
+    }
 }
 
 /// The part of a run a reading looks at.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Window {
     /// Everything recorded.
+    #[default]
     WholeRun,
     /// Between two times, in seconds.
     #[serde(rename_all = "snake_case")]
@@ -239,6 +259,19 @@ pub enum Window {
         from: String,
         /// End.
         to: String,
+    },
+    /// About what changes while the run goes on: a stepped or pulsed load, a timed switch, a step of a source.
+    #[serde(rename_all = "snake_case")]
+    AroundStep {
+        /// The part that changes; may be left out if only one does.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        of: Option<String>,
+        /// How long before it the window begins, in seconds; at the change if left out.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        before: Option<String>,
+        /// How long after it the window ends, in seconds; with the run if left out.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        after: Option<String>,
     },
     /// The last periods of a periodic source.
     #[serde(rename_all = "snake_case")]

@@ -19,6 +19,48 @@ pub struct ExpressionError {
 /// Deepest nesting of parentheses and operators accepted.
 const MAX_DEPTH: usize = 64;
 
+/// What an expression is worked out with: plain numbers, or numbers with units.
+pub trait Operand: Copy {
+    /// A number as it is written.
+    fn number(value: f64) -> Self;
+    /// One of `+ - * / ^` applied to two operands.
+    ///
+    /// # Errors
+    /// What is wrong, in words.
+    fn operate(self, operator: char, other: Self) -> Result<Self, String>;
+    /// `sqrt`, `abs`, `exp` or `ln`, or, of two operands, `min` or `max`.
+    ///
+    /// # Errors
+    /// What is wrong, in words.
+    fn function(name: &str, first: Self, second: Option<Self>) -> Result<Self, String>;
+}
+
+impl Operand for f64 {
+    fn number(value: f64) -> Self {
+        value
+    }
+    fn operate(self, operator: char, other: Self) -> Result<Self, String> {
+        Ok(match operator {
+            '+' => self + other,
+            '-' => self - other,
+            '*' => self * other,
+            '/' => self / other,
+            _ => self.powf(other),
+        })
+    }
+    fn function(name: &str, first: Self, second: Option<Self>) -> Result<Self, String> {
+        Ok(match (name, second) {
+            ("sqrt", _) => first.sqrt(),
+            ("abs", _) => first.abs(),
+            ("exp", _) => first.exp(),
+            ("ln", _) => first.ln(),
+            ("min", Some(second)) => first.min(second),
+            (_, Some(second)) => first.max(second),
+            _ => f64::NAN,
+        })
+    }
+}
+
 /// Evaluates a value or expression; `lookup` supplies the design values.
 ///
 /// A text that reads as one plain value is taken as such in `unit`; everything else is an
@@ -39,6 +81,19 @@ pub fn evaluate(text: &str, unit: Unit, lookup: &dyn Fn(&str) -> Option<f64>) ->
     if let (Err(error), false) = (&plain, looks_like_expression) {
         return Err(ExpressionError { at: error.at, message: error.kind.to_string() });
     }
+    let value = work_out(text, &|name| lookup(name).ok_or_else(|| format!("there is no design value named {name}")))?;
+    if value.is_finite() {
+        Ok(value)
+    } else {
+        Err(ExpressionError { at: 0, message: "the result is infinite or not a number".into() })
+    }
+}
+
+/// Works an expression out; `lookup` supplies what names stand for, or says why it cannot.
+///
+/// # Errors
+/// [`ExpressionError`] for text that cannot be read, names without meaning, and what operands do not allow.
+pub fn work_out<T: Operand>(text: &str, lookup: &dyn Fn(&str) -> Result<T, String>) -> Result<T, ExpressionError> {
     let chars: Vec<char> = text.chars().collect();
     let mut parser = Parser { chars: &chars, at: 0, depth: 0, lookup };
     let value = parser.sum()?;
@@ -46,11 +101,13 @@ pub fn evaluate(text: &str, unit: Unit, lookup: &dyn Fn(&str) -> Option<f64>) ->
     if parser.at < chars.len() {
         return Err(parser.error("an operator such as + or * is needed here"));
     }
-    if value.is_finite() {
-        Ok(value)
-    } else {
-        Err(ExpressionError { at: 0, message: "the result is infinite or not a number".into() })
-    }
+    Ok(value)
+}
+
+/// The names in an expression.
+pub fn names_in(text: &str) -> impl Iterator<Item = &str> {
+    let words = text.split(|c: char| !c.is_ascii_alphanumeric() && c != '_');
+    words.filter(|word| word.starts_with(|c: char| c.is_ascii_alphabetic()))
 }
 
 /// Whether `name` can name a design value.
@@ -61,16 +118,16 @@ pub fn is_name(name: &str) -> bool {
         && !matches!(name, "pi" | "sqrt" | "abs" | "exp" | "ln" | "min" | "max")
 }
 
-struct Parser<'a> {
+struct Parser<'a, T> {
     chars: &'a [char],
     at: usize,
     depth: usize,
-    lookup: &'a dyn Fn(&str) -> Option<f64>,
+    lookup: &'a dyn Fn(&str) -> Result<T, String>,
 }
 
-type Evaluated = Result<f64, ExpressionError>;
+type Evaluated<T> = Result<T, ExpressionError>;
 
-impl Parser<'_> {
+impl<T: Operand> Parser<'_, T> {
     fn error(&self, message: impl Into<String>) -> ExpressionError {
         ExpressionError { at: self.at, message: message.into() }
     }
@@ -90,7 +147,7 @@ impl Parser<'_> {
         found
     }
 
-    fn nested(&mut self, inner: fn(&mut Self) -> Evaluated) -> Evaluated {
+    fn nested(&mut self, inner: fn(&mut Self) -> Evaluated<T>) -> Evaluated<T> {
         self.depth += 1;
         if self.depth > MAX_DEPTH {
             return Err(self.error("the expression is nested too deeply"));
@@ -100,41 +157,44 @@ impl Parser<'_> {
         value
     }
 
-    fn sum(&mut self) -> Evaluated {
-        let mut value = self.product()?;
-        loop {
-            if self.take('+') {
-                value += self.product()?;
-            } else if self.take('-') {
-                value -= self.product()?;
-            } else {
-                return Ok(value);
-            }
-        }
+    fn applied(&self, at: usize, result: Result<T, String>) -> Evaluated<T> {
+        result.map_err(|message| ExpressionError { at, message })
     }
 
-    fn product(&mut self) -> Evaluated {
-        let mut value = self.signed()?;
-        loop {
-            if self.take('*') {
-                value *= self.signed()?;
-            } else if self.take('/') {
-                value /= self.signed()?;
-            } else {
-                return Ok(value);
-            }
-        }
+    fn sum(&mut self) -> Evaluated<T> {
+        self.chain(['+', '-'], Self::product)
     }
 
-    fn signed(&mut self) -> Evaluated {
+    fn product(&mut self) -> Evaluated<T> {
+        self.chain(['*', '/'], Self::signed)
+    }
+
+    fn chain(&mut self, operators: [char; 2], operand: fn(&mut Self) -> Evaluated<T>) -> Evaluated<T> {
+        let mut value = operand(self)?;
+        while let Some(operator) = operators.into_iter().find(|o| self.take(*o)) {
+            let at = self.at - 1;
+            let other = operand(self)?;
+            value = self.applied(at, value.operate(operator, other))?;
+        }
+        Ok(value)
+    }
+
+    fn signed(&mut self) -> Evaluated<T> {
         if self.take('-') {
-            return Ok(-self.nested(Self::signed)?);
+            let at = self.at - 1;
+            let value = self.nested(Self::signed)?;
+            return self.applied(at, T::number(-1.0).operate('*', value));
         }
         let base = self.atom()?;
-        if self.take('^') { Ok(base.powf(self.nested(Self::signed)?)) } else { Ok(base) }
+        if self.take('^') {
+            let at = self.at - 1;
+            let power = self.nested(Self::signed)?;
+            return self.applied(at, base.operate('^', power));
+        }
+        Ok(base)
     }
 
-    fn atom(&mut self) -> Evaluated {
+    fn atom(&mut self) -> Evaluated<T> {
         if self.take('(') {
             let value = self.nested(Self::sum)?;
             return if self.take(')') { Ok(value) } else { Err(self.error("a closing parenthesis is missing here")) };
@@ -145,7 +205,7 @@ impl Parser<'_> {
                 let (value, taken) = scan_number(&self.number())
                     .map_err(|e| ExpressionError { at: self.at + e.at, message: e.kind.to_string() })?;
                 self.at += taken;
-                Ok(value)
+                Ok(T::number(value))
             }
             Some(c) if c.is_ascii_alphabetic() => self.name_or_call(),
             Some(_) => Err(self.error("a number, a name or a parenthesis is needed here")),
@@ -165,40 +225,31 @@ impl Parser<'_> {
         self.chars[self.at..].iter().take_while(belongs).collect()
     }
 
-    fn name_or_call(&mut self) -> Evaluated {
+    fn name_or_call(&mut self) -> Evaluated<T> {
         let start = self.at;
         while self.chars.get(self.at).is_some_and(|c| c.is_ascii_alphanumeric() || *c == '_') {
             self.at += 1;
         }
         let name: String = self.chars[start..self.at].iter().collect();
         if !self.take('(') {
-            return if name == "pi" {
-                Ok(std::f64::consts::PI)
-            } else {
-                (self.lookup)(&name).ok_or_else(|| ExpressionError {
-                    at: start,
-                    message: format!("there is no design value named {name}"),
-                })
-            };
+            let known = if name == "pi" { Ok(T::number(std::f64::consts::PI)) } else { (self.lookup)(&name) };
+            return self.applied(start, known);
         }
         let first = self.nested(Self::sum)?;
-        let value = match name.as_str() {
-            "sqrt" => first.sqrt(),
-            "abs" => first.abs(),
-            "exp" => first.exp(),
-            "ln" => first.ln(),
+        let second = match name.as_str() {
+            "sqrt" | "abs" | "exp" | "ln" => None,
             "min" | "max" => {
                 if !self.take(',') {
                     return Err(self.error(format!("{name} takes two values, with a comma between")));
                 }
-                let second = self.nested(Self::sum)?;
-                if name == "min" { first.min(second) } else { first.max(second) }
+                Some(self.nested(Self::sum)?)
             }
             _ => {
                 let message = format!("there is no function named {name}; known are sqrt, abs, exp, ln, min, max");
                 return Err(ExpressionError { at: start, message });
             }
         };
+        let value = self.applied(start, T::function(&name, first, second))?;
         if self.take(')') { Ok(value) } else { Err(self.error("a closing parenthesis is missing here")) }
     }
 }

@@ -31,6 +31,7 @@ mod changes;
 mod check;
 mod demand;
 mod demanded;
+mod dimensions;
 mod document;
 mod effort;
 mod error;
@@ -39,30 +40,35 @@ mod finding;
 pub mod fit;
 pub mod kinds;
 mod limits;
+mod measures;
 mod read;
 mod reduce;
 mod resolve;
 mod resolved;
+mod scope;
 mod signal;
 mod stage;
+mod taken;
 mod values;
 
 pub use changes::changes;
 pub use check::useless_between;
 pub use demand::{OutputDemand, SourceDemand, SourceKind};
 pub use demanded::{Output, Source, demands};
+pub use dimensions::Dimensioned;
 pub use document::{
-    Cut, DesignValue, FORMAT, GND, Note, Part, Placement, Reading, ReadingMeasure, Requirement, Study, StudyKind,
-    Supply, Turn, Window,
+    Cut, DesignValue, FORMAT, GND, Note, Part, Placement, Reading, Requirement, Study, StudyKind, Supply, Turn, Window,
 };
 pub use effort::{Effort, MOST_BYTES};
 pub use error::ReadError;
 pub use finding::{Finding, Place, Severity};
 pub use kinds::{Kind, KindId};
+pub use measures::{MEASURES, Measure, MeasureNumber, Measured, ReadingMeasure, Subject};
 pub use reduce::{STAND_IN, as_run, decisive};
 pub use resolve::{check, number_in, parameter_in, resolve};
 pub use resolved::{
-    Circuit, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedWindow,
+    Circuit, ReadingOf, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy,
+    ResolvedWindow,
 };
 pub use signal::{Quantity, Signal, SignalError, Term};
 pub use stage::{Joint, JointKind, Stage, StageKind};

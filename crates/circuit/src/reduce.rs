@@ -1,6 +1,7 @@
 //! A supply as it is run: without bypassed stages, and cut where a study cuts it.
 
-use crate::{GND, Joint, KindId, Part, Signal, Stage, StageKind, Study, Supply};
+use crate::expression::names_in;
+use crate::{GND, Joint, KindId, Part, Reading, Signal, Stage, StageKind, Study, Supply};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Identifier of the stage that stands in for what a cut leaves out.
@@ -124,7 +125,10 @@ impl Supply {
                 *text = signal.to_string();
             }
         };
-        self.readings.iter_mut().for_each(|r| renamed(&mut r.signal));
+        for reading in &mut self.readings {
+            renamed(&mut reading.signal);
+            reading.current.iter_mut().for_each(renamed);
+        }
         self.studies.iter_mut().flat_map(|s| s.strips.iter_mut().flatten()).for_each(renamed);
     }
 }
@@ -205,8 +209,16 @@ impl Supply {
             let lost = |of: &String| was.contains(of) && !is.contains(of);
             Signal::parse(text).is_ok_and(|s| s.terms.iter().any(|t| lost(&t.of)))
         };
-        let dropped: BTreeSet<String> =
-            self.readings.iter().filter(|r| gone(&r.signal)).map(|r| r.id.clone()).collect();
+        let staged = |id: &String| before.stage(id).is_some() && self.stage(id).is_none();
+        let lost = |r: &Reading| r.signals().any(gone) || r.stage.as_ref().is_some_and(staged);
+        let mut dropped: BTreeSet<String> = self.readings.iter().filter(|r| lost(r)).map(|r| r.id.clone()).collect();
+        // What is worked out from a reading goes with it; a formula uses readings that stand before it.
+        for reading in &self.readings {
+            let uses = |id: &String| reading.formula.as_ref().is_some_and(|text| names_in(text).any(|n| n == id));
+            if dropped.iter().any(uses) {
+                dropped.insert(reading.id.clone());
+            }
+        }
         self.readings.retain(|r| !dropped.contains(&r.id));
         self.requirements.retain(|r| !dropped.contains(&r.reading));
         for study in &mut self.studies {

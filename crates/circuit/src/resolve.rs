@@ -3,13 +3,12 @@ use crate::expression::{evaluate, is_name};
 use crate::finding::{Finding, Findings, Place, Severity};
 use crate::kinds::{Form, Parameter};
 use crate::reduce::as_run;
-use crate::resolved::{
-    Circuit, DEFAULT_TOLERANCE, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy,
-    ResolvedWindow,
-};
+use crate::resolved::{Circuit, DEFAULT_TOLERANCE, ResolvedPart, ResolvedStage, ResolvedStudy};
+use crate::scope::Scope;
+use crate::taken::{readings, requirement};
 use crate::values::{design_values, settle_values};
-use crate::{GND, Joint, Part, Quantity, Requirement, Signal, Study, Supply, Window};
-use quantity::{Unit, show};
+use crate::{GND, Joint, Part, Study, Supply};
+use quantity::Unit;
 use std::collections::HashMap;
 
 /// Turns a supply into numbers.
@@ -67,9 +66,7 @@ fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
     let net_index = net_index.into_iter().map(|(net, i)| (net.to_owned(), i)).collect();
     let mut circuit =
         Circuit { nets, parts, studies, readings: Vec::new(), requirements: Vec::new(), stages, net_index, part_index };
-    circuit.readings = supply.readings.iter().map(|r| reading(supply, &circuit, r, &scope, &mut findings)).collect();
-    findings
-        .unique("readings", supply.readings.iter().map(|r| (r.id.as_str(), Place::Reading { reading: r.id.clone() })));
+    circuit.readings = readings(supply, &circuit, &scope, &mut findings);
     circuit.requirements =
         supply.requirements.iter().map(|r| requirement(&circuit, r, &scope, &mut findings)).collect();
     findings.unique(
@@ -85,46 +82,6 @@ fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
         sense(&Sense { nets, parts, source, studies, readings }, &mut findings);
     }
     (circuit, findings.into_sorted())
-}
-
-struct Scope<'a> {
-    lookup: &'a dyn Fn(&str) -> Option<f64>,
-}
-
-impl Scope<'_> {
-    /// Evaluates `text` and holds it to a range; a finding and NaN if that fails.
-    fn number(
-        &self,
-        text: &str,
-        unit: Unit,
-        (min, max): (f64, f64),
-        what: &str,
-        place: Place,
-        findings: &mut Findings,
-    ) -> f64 {
-        match evaluate(text, unit, self.lookup) {
-            Ok(value) if (min..=max).contains(&value) => value,
-            Ok(value) => {
-                let (value, min, max) = (show(value, unit, 6), show(min, unit, 6), show(max, unit, 6));
-                findings.error(
-                    "out-of-range",
-                    place,
-                    format!("{what} is {value}, outside its range"),
-                    format!("Give a value from {min} to {max}"),
-                );
-                f64::NAN
-            }
-            Err(error) => {
-                findings.error(
-                    "unreadable-value",
-                    place,
-                    format!("{what} “{text}” cannot be read: {error}"),
-                    "Type a value such as 4k7, 4.7k or 100n, or an expression of design values",
-                );
-                f64::NAN
-            }
-        }
-    }
 }
 
 fn stages(supply: &Supply, findings: &mut Findings) -> Vec<ResolvedStage> {
@@ -362,125 +319,4 @@ fn study(supply: &Supply, study: &Study, scope: &Scope<'_>, findings: &mut Findi
     let tolerance =
         study.tolerance.as_ref().map_or(DEFAULT_TOLERANCE, |t| number(t, Unit::One, (1e-9, 0.1), "Tolerance"));
     ResolvedStudy { id: study.id.clone(), kind: study.kind, duration, record_from, max_step, tolerance }
-}
-
-fn reading(
-    supply: &Supply,
-    circuit: &Circuit,
-    reading: &crate::Reading,
-    scope: &Scope<'_>,
-    findings: &mut Findings,
-) -> ResolvedReading {
-    let place = || Place::Reading { reading: reading.id.clone() };
-    let study = supply.studies.iter().position(|s| s.id == reading.study).unwrap_or_else(|| {
-        findings.error(
-            "unknown-study",
-            place(),
-            format!("Reading {} is taken from study {}, which does not exist", reading.id, reading.study),
-            "Name a study of this supply",
-        );
-        usize::MAX
-    });
-    let signal = Signal::parse(&reading.signal).unwrap_or_else(|error| {
-        findings.error(
-            "unreadable-signal",
-            place(),
-            format!("Signal “{}” of reading {} cannot be read: {error}", reading.signal, reading.id),
-            "Write a net or part with .v, .i or .p, such as bus.v or D1.i; join several with + and -",
-        );
-        Signal { terms: Vec::new() }
-    });
-    unknown_terms(circuit, &signal, |message| {
-        findings.error("unknown-signal", place(), message, "Name a net (with .v) or a part (with .v, .i or .p)");
-    });
-    let window = match &reading.window {
-        Window::WholeRun => ResolvedWindow::WholeRun,
-        Window::Between { from, to } => {
-            let mut time = |text: &str| {
-                let what = format!("Window of reading {}", reading.id);
-                scope.number(text, Unit::Second, (0.0, 1e9), &what, place(), findings)
-            };
-            let (from, to) = (time(from), time(to));
-            if from >= to {
-                findings.error(
-                    "empty-window",
-                    place(),
-                    format!("The window of reading {} ends before it starts", reading.id),
-                    "Let it end later than it starts",
-                );
-            }
-            ResolvedWindow::Between(from, to)
-        }
-        Window::LastPeriods { count, period_of } => {
-            ResolvedWindow::Last(f64::from(*count) * period(circuit, *count, period_of.as_deref(), place, findings))
-        }
-    };
-    ResolvedReading { id: reading.id.clone(), study, measure: reading.measure, signal, window }
-}
-
-fn period(circuit: &Circuit, count: u32, of: Option<&str>, place: impl Fn() -> Place, findings: &mut Findings) -> f64 {
-    let mut periodic = circuit.parts.iter().filter(|p| p.period().is_some());
-    let found = match of {
-        Some(id) => periodic.find(|p| p.id == id),
-        None => periodic.next().filter(|_| periodic.next().is_none()),
-    };
-    if count == 0 {
-        findings.error("empty-window", place(), "The window covers no period".into(), "Let it cover one or more");
-    }
-    found.and_then(ResolvedPart::period).unwrap_or_else(|| {
-        let message = match of {
-            Some(id) => format!("{id} is not a periodic source"),
-            None => "There is not exactly one periodic source to count periods of".to_owned(),
-        };
-        findings.error("unknown-period", place(), message, "Name a sine or pulse source in period_of");
-        f64::NAN
-    })
-}
-
-/// Calls `report` for every term of a signal that names nothing in the circuit.
-pub(crate) fn unknown_terms(circuit: &Circuit, signal: &Signal, mut report: impl FnMut(String)) {
-    for term in &signal.terms {
-        let is_net = circuit.net(&term.of).is_some();
-        match (circuit.part(&term.of).is_some(), is_net, term.quantity) {
-            (true, _, _) | (_, true, Quantity::Voltage) => {}
-            (false, true, _) => report(format!("{} is a net; only parts have currents and powers", term.of)),
-            (false, false, _) => report(format!("There is no net or part named {}", term.of)),
-        }
-    }
-}
-
-fn requirement(
-    circuit: &Circuit,
-    requirement: &Requirement,
-    scope: &Scope<'_>,
-    findings: &mut Findings,
-) -> ResolvedRequirement {
-    let place = || Place::Requirement { requirement: requirement.id.clone() };
-    let found = circuit.readings.iter().position(|r| r.id == requirement.reading);
-    if found.is_none() {
-        findings.error(
-            "unknown-reading",
-            place(),
-            format!(
-                "Requirement {} is decided by reading {}, which does not exist",
-                requirement.id, requirement.reading
-            ),
-            "Name a reading of this supply",
-        );
-    }
-    let unit = found.map_or(Unit::One, |i| circuit.readings[i].measure.unit(circuit.readings[i].signal.quantity()));
-    let mut limit = |text: &Option<String>| {
-        let what = format!("Limit of requirement {}", requirement.id);
-        text.as_ref().map(|t| scope.number(t, unit, (-1e15, 1e15), &what, place(), findings))
-    };
-    let (at_least, at_most) = (limit(&requirement.at_least), limit(&requirement.at_most));
-    if at_least.is_none() && at_most.is_none() {
-        findings.error(
-            "no-limit",
-            place(),
-            format!("Requirement {} states no limit", requirement.id),
-            "Give at_least, at_most or both",
-        );
-    }
-    ResolvedRequirement { id: requirement.id.clone(), reading: found.unwrap_or(usize::MAX), at_least, at_most }
 }

@@ -77,8 +77,42 @@ pub struct ResolvedReading {
     pub id: String,
     pub study: usize,
     pub measure: ReadingMeasure,
-    pub signal: Signal,
+    pub of: ReadingOf,
+    /// The measure's numbers in the order of its table, SI; none where it finds one itself.
+    pub numbers: Vec<Option<f64>>,
+    pub unit: Unit,
+    /// Frequency of the periodic source, if there is just one, Hz.
+    pub fundamental: Option<f64>,
     pub window: ResolvedWindow,
+}
+
+/// What a reading is taken of.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ReadingOf {
+    /// A signal.
+    Signal(Signal),
+    /// A voltage, and the current that flows with it.
+    Port {
+        /// The voltage.
+        voltage: Signal,
+        /// The current.
+        current: Signal,
+    },
+    /// A stage by its index, or the whole supply.
+    Stage(Option<usize>),
+    /// Arithmetic among the readings before it.
+    Formula(String),
+}
+
+impl ReadingOf {
+    /// The quantity its numbers are in.
+    pub fn quantity(&self) -> Quantity {
+        match self {
+            ReadingOf::Signal(signal) => signal.quantity(),
+            ReadingOf::Port { .. } => Quantity::Voltage,
+            _ => Quantity::Power,
+        }
+    }
 }
 
 /// A window of a run in seconds.
@@ -88,6 +122,8 @@ pub enum ResolvedWindow {
     WholeRun,
     /// From one time to another.
     Between(f64, f64),
+    /// From a time to the end.
+    From(f64),
     /// This long before the end.
     Last(f64),
 }
@@ -130,12 +166,5 @@ impl Circuit {
     /// Index of a part by designator.
     pub fn part(&self, id: &str) -> Option<usize> {
         self.part_index.get(id).copied()
-    }
-}
-
-impl ReadingMeasure {
-    /// The unit of this measure of a signal of `quantity`.
-    pub fn unit(self, quantity: Quantity) -> Unit {
-        if self == ReadingMeasure::Frequency { Unit::Hertz } else { quantity.unit() }
     }
 }

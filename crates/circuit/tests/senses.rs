@@ -145,14 +145,7 @@ fn studies_and_readings_are_warned_of() {
     let at = |study: Study, window: Window| {
         let mut supply = supply(&[MAINS, LOAD]);
         supply.studies.push(study);
-        supply.readings.push(Reading {
-            id: "r".into(),
-            title: "r".into(),
-            study: "s".into(),
-            measure: ReadingMeasure::Mean,
-            signal: "line.v".into(),
-            window,
-        });
+        supply.readings.push(Reading::new(["r", "r", "s", "line.v"], ReadingMeasure::Mean, window));
         check(&supply).into_iter().map(|f| f.rule).collect::<Vec<_>>()
     };
     let last = |count| Window::LastPeriods { count, period_of: None };

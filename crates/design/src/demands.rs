@@ -45,14 +45,7 @@ pub(crate) fn tie(supply: &mut Supply) {
             ),
         ];
         for (measure, id, title, (at_least, at_most)) in rows {
-            let reading = Reading {
-                id: id.clone(),
-                title: title.clone(),
-                study: study.clone(),
-                measure,
-                signal: signal.clone(),
-                window: window.clone(),
-            };
+            let reading = Reading::new([&id, &title, &study, &signal], measure, window.clone());
             put(&mut supply.readings, reading, |r| r.id == id);
             put(
                 &mut supply.requirements,

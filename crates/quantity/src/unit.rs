@@ -44,6 +44,10 @@ pub enum Unit {
     VoltPerSecond,
     /// Rate of change of a current.
     AmperePerSecond,
+    /// Rate of change of a power.
+    WattPerSecond,
+    /// Voltage over a time: flux linkage.
+    VoltSecond,
     /// Thermal resistance.
     KelvinPerWatt,
     /// Heat capacity.
@@ -60,7 +64,7 @@ pub enum Unit {
 
 impl Unit {
     /// Every unit, for search by symbol.
-    pub const ALL: [Unit; 25] = [
+    pub const ALL: [Unit; 27] = [
         Unit::One,
         Unit::Volt,
         Unit::Ampere,
@@ -80,6 +84,8 @@ impl Unit {
         Unit::PerKelvin,
         Unit::VoltPerSecond,
         Unit::AmperePerSecond,
+        Unit::WattPerSecond,
+        Unit::VoltSecond,
         Unit::KelvinPerWatt,
         Unit::JoulePerKelvin,
         Unit::Metre,
@@ -110,6 +116,8 @@ impl Unit {
             Unit::PerKelvin => "1/K",
             Unit::VoltPerSecond => "V/s",
             Unit::AmperePerSecond => "A/s",
+            Unit::WattPerSecond => "W/s",
+            Unit::VoltSecond => "Vs",
             Unit::KelvinPerWatt => "K/W",
             Unit::JoulePerKelvin => "J/K",
             Unit::Metre => "m",
@@ -141,6 +149,8 @@ impl Unit {
             Unit::PerKelvin => "a temperature coefficient",
             Unit::VoltPerSecond => "a rate of voltage",
             Unit::AmperePerSecond => "a rate of current",
+            Unit::WattPerSecond => "a rate of power",
+            Unit::VoltSecond => "a flux linkage",
             Unit::KelvinPerWatt => "a thermal resistance",
             Unit::JoulePerKelvin => "a heat capacity",
             Unit::Metre => "a length",
@@ -172,6 +182,8 @@ impl Unit {
             Unit::PerKelvin => &["1/K"],
             Unit::VoltPerSecond => &["V/s"],
             Unit::AmperePerSecond => &["A/s"],
+            Unit::WattPerSecond => &["W/s"],
+            Unit::VoltSecond => &["Vs"],
             Unit::KelvinPerWatt => &["K/W"],
             Unit::JoulePerKelvin => &["J/K"],
             Unit::Metre => &[],

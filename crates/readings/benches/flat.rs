@@ -1,7 +1,7 @@
 //! Time and peak memory of judging a recording, against its length.
 
 use circuit::{ReadingMeasure, Signal, Supply, resolve};
-use mellow_readings::{Recipe, Span, Survey};
+use mellow_readings::{Question, Recipe, Span, Survey};
 use recording::{Chunks, Column, Piece, STAGE, Unreadable};
 use std::time::Instant;
 
@@ -64,7 +64,8 @@ fn main() {
         for text in signals {
             let recipe = Recipe::new(&circuit, &Signal::parse(text).unwrap()).unwrap();
             for measure in [ReadingMeasure::Mean, ReadingMeasure::PeakToPeak, ReadingMeasure::Frequency] {
-                survey.ask(recipe.clone(), Span { from, to }, Some(measure));
+                let span = Span { from, to };
+                survey.ask(vec![recipe.clone()], span, Question::new(measure, &[], span, None).unwrap());
             }
         }
         let started = Instant::now();

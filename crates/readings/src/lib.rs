@@ -14,12 +14,16 @@
 //! ```
 
 mod figures;
+mod gauges;
+mod question;
 mod recipe;
 mod ringing;
 mod survey;
 mod waveform;
 
-pub use figures::{Crossings, Figures};
+pub use figures::{Average, Figures};
+pub use gauges::{Class, Gauge, LAST_ORDER, Spectrum, limit};
+pub use question::Question;
 pub use recipe::{Recipe, signals};
 pub use ringing::Ringing;
 pub use survey::{Survey, Ticket};

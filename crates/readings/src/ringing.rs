@@ -14,15 +14,50 @@ pub struct Ringing {
 /// Swings below this part of the largest are not looked at.
 const SMALLEST: f64 = 1e-2;
 
-impl Waveform<'_> {
-    /// Frequency and decay of a ringing, from the swings between its successive peaks and troughs: the
-    /// slope of their logarithm over time (logarithmic decrement, handbook). A level they ring about,
-    /// even one that drifts slowly, does not matter.
+/// Turning points kept at most; what swings more often does not die away within sight.
+const MOST_POINTS: usize = 100_000;
+
+/// Peaks and troughs of what passes, in order: time and value.
+#[derive(Clone, Debug)]
+pub(crate) struct TurningPoints {
+    span: Span,
+    slope_before: f64,
+    found: Vec<(f64, f64)>,
+}
+
+impl TurningPoints {
+    /// Nothing yet.
+    pub(crate) fn within(span: Span) -> Self {
+        TurningPoints { span, slope_before: 0.0, found: Vec::new() }
+    }
+
+    /// Adds a waveform that follows what was taken before.
+    pub(crate) fn take(&mut self, wave: Waveform<'_>) {
+        for piece in wave.pieces(self.span) {
+            let bounds = piece.within(self.span);
+            // An extreme inside the step, or a corner between two steps.
+            let corner = (self.slope_before * piece.slope(bounds.0) < 0.0).then_some(bounds.0);
+            let places = corner.into_iter().chain(piece.vertex(bounds));
+            let room = MOST_POINTS - self.found.len().min(MOST_POINTS);
+            self.found.extend(places.map(|s| (piece.time(s), piece.at(s))).take(room));
+            self.slope_before = piece.slope(bounds.1);
+        }
+    }
+
+    /// What was found.
+    pub(crate) fn found(&self) -> &[(f64, f64)] {
+        &self.found
+    }
+}
+
+impl Ringing {
+    /// Frequency and decay of a ringing, from the swings between its successive peaks and troughs, in s and the signal's
+    /// unit: the slope of their logarithm over time (logarithmic decrement, handbook). A level they ring about, even one
+    /// that drifts slowly, does not matter.
     ///
     /// # Errors
-    /// [`MeasureError::NotRinging`] with fewer than three swings; see [`Waveform::measure`].
-    pub fn ringing(&self, span: Span) -> Result<Ringing, MeasureError> {
-        let points = self.turning_points(span)?;
+    /// [`MeasureError::NotRinging`] with fewer than three swings.
+    pub fn of(points: &[(f64, f64)]) -> Result<Ringing, MeasureError> {
         let swings: Vec<(f64, f64)> =
             points.windows(2).map(|p| (0.5 * (p[0].0 + p[1].0), (p[1].1 - p[0].1).abs())).collect();
         let largest = swings.iter().map(|s| s.1).fold(0.0, f64::max);
@@ -41,5 +76,44 @@ impl Waveform<'_> {
         let half = (points[first + count].0 - points[first].0) / n;
         let omega = std::f64::consts::PI / half;
         Ok(Ringing { frequency: 0.5 / half, decay: -slope, damping: -slope / slope.hypot(omega) })
+    }
+}
+
+impl Waveform<'_> {
+    /// Times within a span where something stands out: peaks, troughs, and crossings of the mean
+    /// over the span, ascending.
+    ///
+    /// # Errors
+    /// See [`Waveform::figures`].
+    pub fn features(&self, span: Span) -> Result<Vec<f64>, MeasureError> {
+        let span = self.covered(span)?;
+        let mean = self.mean(span)?;
+        let mut found: Vec<f64> = self.turning_points(span)?.into_iter().map(|(t, _)| t).collect();
+        for piece in self.pieces(span) {
+            let bounds = piece.within(span);
+            let inside = |s: &f64| *s > bounds.0 && *s < bounds.1;
+            found.extend(piece.crossings(mean).filter(inside).map(|s| piece.time(s)));
+        }
+        found.sort_by(f64::total_cmp);
+        found.dedup();
+        Ok(found)
+    }
+
+    /// Peaks and troughs within a span, in order: time and value.
+    ///
+    /// # Errors
+    /// See [`Waveform::figures`].
+    pub fn turning_points(&self, span: Span) -> Result<Vec<(f64, f64)>, MeasureError> {
+        let mut points = TurningPoints::within(self.covered(span)?);
+        points.take(*self);
+        Ok(points.found().to_vec())
+    }
+
+    /// Frequency and decay of a ringing within a span; see [`Ringing::of`].
+    ///
+    /// # Errors
+    /// [`MeasureError::NotRinging`] with fewer than three swings; see [`Waveform::figures`].
+    pub fn ringing(&self, span: Span) -> Result<Ringing, MeasureError> {
+        Ringing::of(&self.turning_points(span)?)
     }
 }

@@ -1,46 +1,40 @@
-use crate::figures::{Crossings, Figures};
+use crate::figures::Figures;
+use crate::question::{Asked, Question};
 use crate::recipe::Recipe;
 use crate::waveform::{MeasureError, Span, Waveform};
-use circuit::ReadingMeasure;
 use recording::{Chunks, Column, Piece, Unreadable};
 
-/// Figures of many signals, taken together while a recording passes once; twice where a frequency is asked for.
+/// Answers to many questions about many signals, taken together while a recording passes once, or as often as one of
+/// them needs.
 ///
 /// What is kept does not grow with the recording. Pieces can be given one by one ([`Survey::take`]), or all that a
 /// recording has ([`Survey::pass`]).
 #[derive(Debug, Default)]
 pub struct Survey {
-    signals: Vec<Signal>,
-    asked: Vec<Asked>,
-    second: bool,
+    signals: Vec<Recipe>,
+    entries: Vec<Entry>,
+    later: bool,
 }
 
 #[derive(Debug)]
-struct Signal {
-    recipe: Recipe,
-    asked: Vec<usize>,
-}
-
-#[derive(Debug)]
-struct Asked {
-    span: Span,
-    measure: Option<ReadingMeasure>,
+struct Entry {
+    asked: Asked,
+    /// Places of its signals.
+    signals: Vec<usize>,
     /// Whether what is rounding is judged by the span's own values, and nothing outside is looked at.
     within: bool,
-    figures: Figures,
-    crossings: Option<Result<Crossings, MeasureError>>,
 }
 
-impl Asked {
+impl Entry {
     /// Whether values outside the span matter.
     fn of_whole(&self) -> bool {
-        !self.within && matches!(self.measure, None | Some(ReadingMeasure::PeakToPeak | ReadingMeasure::Frequency))
+        !self.within && self.asked.weighs_rounding()
     }
 
-    fn concerns(&self, second: bool, times: &[f64]) -> bool {
-        let inside =
-            times.last().is_some_and(|t| *t >= self.span.from) && times.first().is_some_and(|t| *t <= self.span.to);
-        if second { inside && matches!(self.crossings, Some(Ok(_))) } else { inside || self.of_whole() }
+    fn concerns(&self, later: bool, times: &[f64]) -> bool {
+        let Span { from, to } = self.asked.span;
+        let inside = times.last().is_some_and(|t| *t >= from) && times.first().is_some_and(|t| *t <= to);
+        self.asked.is_open() && (inside || (!later && self.of_whole()))
     }
 }
 
@@ -49,32 +43,34 @@ impl Asked {
 pub struct Ticket(usize);
 
 impl Survey {
-    /// Asks for a measure of a signal over a span, which must lie within the recording ([`Span::covering`]); without
-    /// one, for its figures.
-    pub fn ask(&mut self, recipe: Recipe, span: Span, measure: Option<ReadingMeasure>) -> Ticket {
-        self.add(recipe, span, measure, false)
+    /// Asks a question of signals over a span, which must lie within the recording ([`Span::covering`]).
+    pub fn ask(&mut self, signals: Vec<Recipe>, span: Span, question: Question) -> Ticket {
+        self.add(signals, span, question, false)
     }
 
     /// As [`Survey::ask`], but nothing outside the span is looked at: what is rounding, and neither swings nor has a
     /// frequency, is judged by the values around the span.
-    pub fn ask_within(&mut self, recipe: Recipe, span: Span, measure: Option<ReadingMeasure>) -> Ticket {
-        self.add(recipe, span, measure, true)
+    pub fn ask_within(&mut self, signals: Vec<Recipe>, span: Span, question: Question) -> Ticket {
+        self.add(signals, span, question, true)
     }
 
-    fn add(&mut self, recipe: Recipe, span: Span, measure: Option<ReadingMeasure>, within: bool) -> Ticket {
-        let index = self.asked.len();
-        self.asked.push(Asked { span, measure, within, figures: Figures::over(span), crossings: None });
-        match self.signals.iter_mut().find(|s| s.recipe == recipe) {
-            Some(signal) => signal.asked.push(index),
-            None => self.signals.push(Signal { recipe, asked: vec![index] }),
-        }
-        Ticket(index)
+    fn add(&mut self, signals: Vec<Recipe>, span: Span, question: Question, within: bool) -> Ticket {
+        let mut place = |recipe: Recipe| match self.signals.iter().position(|r| *r == recipe) {
+            Some(place) => place,
+            None => {
+                self.signals.push(recipe);
+                self.signals.len() - 1
+            }
+        };
+        let signals = signals.into_iter().map(&mut place).collect();
+        self.entries.push(Entry { asked: Asked::new(span, question), signals, within });
+        Ticket(self.entries.len() - 1)
     }
 
     /// The columns needed, each once.
     pub fn columns(&self) -> Vec<Column> {
         let mut columns = Vec::new();
-        for column in self.signals.iter().flat_map(|s| s.recipe.columns()) {
+        for column in self.signals.iter().flat_map(Recipe::columns) {
             if !columns.contains(column) {
                 columns.push(column.clone());
             }
@@ -84,46 +80,34 @@ impl Survey {
 
     /// The stretch of the recording this pass needs, s; none if nothing is asked.
     pub fn needs(&self) -> Option<Span> {
-        let open = |a: &&Asked| !self.second || matches!(a.crossings, Some(Ok(_)));
-        let reach = |a: &Asked| match a.of_whole() && !self.second {
+        let reach = |e: &Entry| match e.of_whole() && !self.later {
             true => Span { from: f64::NEG_INFINITY, to: f64::INFINITY },
-            false => a.span,
+            false => e.asked.span,
         };
-        let spans = self.asked.iter().filter(open).map(reach);
+        let spans = self.entries.iter().filter(|e| e.asked.is_open()).map(reach);
         spans.reduce(|a, b| Span { from: a.from.min(b.from), to: a.to.max(b.to) })
     }
 
     /// Takes the next piece of the recording; `columns` says what its columns are.
     pub fn take(&mut self, piece: &Piece<'_>, columns: &[Column]) {
         let column = |key: &Column| columns.iter().position(|c| c == key).and_then(|k| piece.columns.get(k).copied());
-        for signal in &self.signals {
-            let concerned = |k: &&usize| self.asked[**k].concerns(self.second, piece.times);
-            let concerned: Vec<usize> = signal.asked.iter().filter(concerned).copied().collect();
-            if concerned.is_empty() {
-                continue;
+        let mut evaluated: Vec<Option<Vec<f64>>> = vec![None; self.signals.len()];
+        for entry in self.entries.iter_mut().filter(|e| e.concerns(self.later, piece.times)) {
+            for place in &entry.signals {
+                evaluated[*place].get_or_insert_with(|| self.signals[*place].evaluate(piece.times.len(), column));
             }
-            let values = signal.recipe.evaluate(piece.times.len(), column);
-            let wave = Waveform::new(piece.times, &values);
-            for k in concerned {
-                let asked = &mut self.asked[k];
-                match &mut asked.crossings {
-                    Some(Ok(crossings)) if self.second => crossings.take(wave),
-                    _ => asked.figures.take(wave),
-                }
-            }
+            let values = |place: &usize| evaluated[*place].as_deref().unwrap_or_default();
+            let waves: Vec<Waveform<'_>> =
+                entry.signals.iter().map(|place| Waveform::new(piece.times, values(place))).collect();
+            entry.asked.take(&waves);
         }
     }
 
     /// Ends a pass over the recording; whether another is needed.
     pub fn again(&mut self) -> bool {
-        if self.second {
-            return false;
-        }
-        self.second = true;
-        for asked in self.asked.iter_mut().filter(|a| a.measure == Some(ReadingMeasure::Frequency)) {
-            asked.crossings = Some(Crossings::of(&asked.figures));
-        }
-        self.asked.iter().any(|a| matches!(a.crossings, Some(Ok(_))))
+        self.later = true;
+        self.entries.iter_mut().for_each(|e| e.asked.again());
+        self.entries.iter().any(|e| e.asked.is_open())
     }
 
     /// Passes over a recording as often as need be; `known` says what its columns are.
@@ -145,19 +129,14 @@ impl Survey {
 
     /// The figures taken.
     pub fn figures(&self, ticket: Ticket) -> Figures {
-        self.asked[ticket.0].figures
+        self.entries[ticket.0].asked.figures
     }
 
-    /// The measure that was asked for; the mean if none was.
+    /// The answer; the mean if figures were asked for.
     ///
     /// # Errors
-    /// [`MeasureError::NotPeriodic`] for the frequency of what does not repeat.
-    pub fn measured(&self, ticket: Ticket) -> Result<f64, MeasureError> {
-        let asked = &self.asked[ticket.0];
-        match (asked.figures.measure(asked.measure.unwrap_or(ReadingMeasure::Mean)), asked.crossings) {
-            (Some(value), _) => Ok(value),
-            (None, Some(crossings)) => crossings?.frequency(),
-            (None, None) => Err(MeasureError::NotPeriodic),
-        }
+    /// [`MeasureError`] if there is none.
+    pub fn answer(&self, ticket: Ticket) -> Result<f64, MeasureError> {
+        self.entries[ticket.0].asked.answer()
     }
 }

@@ -55,6 +55,27 @@ pub enum MeasureError {
         /// Recording end.
         last: f64,
     },
+    /// A level that is not crossed as asked.
+    #[error("the signal does not cross the level so often within the window")]
+    NotCrossed,
+    /// No change from one level to another.
+    #[error("the signal does not go from one level to another within the window as asked")]
+    NoStep,
+    /// Still outside its band at the end.
+    #[error("the signal has not settled within the window")]
+    NotSettled,
+    /// A window too short for what is asked.
+    #[error("the window is too short: {needed:.3e} s are needed at least")]
+    TooShort {
+        /// Least length, s.
+        needed: f64,
+    },
+    /// Nothing periodic to take the fundamental from.
+    #[error("it is not stated what the fundamental is, and there is not exactly one periodic source; state it")]
+    NoFundamental,
+    /// A ratio to next to nothing.
+    #[error("there is nothing to relate it to within the window")]
+    NothingThere,
     /// Fewer than three swings that grow less or more in order.
     #[error("the signal does not ring within the window")]
     NotRinging,
@@ -79,6 +100,33 @@ impl Piece {
     /// Change per step length.
     pub(crate) fn slope(&self, s: f64) -> f64 {
         self.c[1] + 2.0 * self.c[2] * s
+    }
+
+    /// Change of the slope per step length.
+    pub(crate) fn curvature(&self) -> f64 {
+        2.0 * self.c[2]
+    }
+
+    /// Time between two places, s.
+    pub(crate) fn lasts(&self, from: f64, to: f64) -> f64 {
+        (to - from) * self.length
+    }
+
+    /// Place of a time.
+    pub(crate) fn place(&self, time: f64) -> f64 {
+        (time - self.start) / self.length
+    }
+
+    /// The stretches on either side of a level, in order: from, to, whether above.
+    pub(crate) fn stretches(&self, (a, b): (f64, f64), level: f64) -> impl Iterator<Item = (f64, f64, bool)> + use<> {
+        let piece = *self;
+        let mut places = vec![a, b];
+        places.extend(self.crossings(level).filter(|s| *s > a && *s < b));
+        places.sort_by(f64::total_cmp);
+        (1..places.len()).map(move |k| {
+            let (from, to) = (places[k - 1], places[k]);
+            (from, to, piece.at(0.5 * (from + to)) > level)
+        })
     }
 
     /// Time of a place, s.
@@ -151,45 +199,6 @@ impl<'a> Waveform<'a> {
         let t = t.clamp(whole.from, whole.to);
         let piece = self.piece(self.step_at(t));
         Ok(piece.at(((t - piece.start) / piece.length).clamp(0.0, 1.0)))
-    }
-
-    /// Times within a span where something stands out: peaks, troughs, and crossings of the mean
-    /// over the span, ascending.
-    ///
-    /// # Errors
-    /// See [`Waveform::measure`].
-    pub fn features(&self, span: Span) -> Result<Vec<f64>, MeasureError> {
-        let span = self.covered(span)?;
-        let mean = self.mean(span)?;
-        let mut found: Vec<f64> = self.turning_points(span)?.into_iter().map(|(t, _)| t).collect();
-        for piece in self.pieces(span) {
-            let bounds = piece.within(span);
-            let inside = |s: &f64| *s > bounds.0 && *s < bounds.1;
-            found.extend(piece.crossings(mean).filter(inside).map(|s| piece.time(s)));
-        }
-        found.sort_by(f64::total_cmp);
-        found.dedup();
-        Ok(found)
-    }
-
-    /// Peaks and troughs within a span, in order: time and value.
-    ///
-    /// # Errors
-    /// See [`Waveform::measure`].
-    pub fn turning_points(&self, span: Span) -> Result<Vec<(f64, f64)>, MeasureError> {
-        let span = self.covered(span)?;
-        let mut found = Vec::new();
-        let mut slope_before = 0.0;
-        for piece in self.pieces(span) {
-            let bounds = piece.within(span);
-            let slope_at = |s: f64| piece.slope(s);
-            // An extreme inside the step, or a corner between two steps.
-            let corner = (slope_before * slope_at(bounds.0) < 0.0).then_some(bounds.0);
-            let places = corner.into_iter().chain(piece.vertex(bounds));
-            found.extend(places.map(|s| (piece.time(s), piece.at(s))));
-            slope_before = slope_at(bounds.1);
-        }
-        Ok(found)
     }
 
     /// The span cut to the recording if it overshoots by rounding only.

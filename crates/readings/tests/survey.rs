@@ -1,18 +1,9 @@
 //! Figures taken piece by piece are those taken at once, to the bit, however a recording is cut.
 
-use circuit::{ReadingMeasure, Signal, Supply, resolve};
-use mellow_readings::{Recipe, Span, Survey, Waveform};
+use circuit::{MEASURES, Signal, Subject, Supply, resolve};
+use mellow_readings::{Question, Recipe, Span, Survey, Waveform};
 use proptest::prelude::*;
 use recording::{Chunk, Chunks, Column, Joiner, Observer, Piece, Recording, STAGE, Unreadable};
-
-const MEASURES: [ReadingMeasure; 6] = [
-    ReadingMeasure::Mean,
-    ReadingMeasure::Rms,
-    ReadingMeasure::Min,
-    ReadingMeasure::Max,
-    ReadingMeasure::PeakToPeak,
-    ReadingMeasure::Frequency,
-];
 
 /// Pieces as they are kept.
 struct Pieces(Vec<Chunk>);
@@ -90,16 +81,25 @@ proptest! {
             let place = |key: &Column| known.iter().position(|k| k == key).map(|k| columns[k].as_slice());
             let values = recipe.evaluate(times.len(), place);
             let wave = Waveform::new(&times, &values);
-            for measure in MEASURES {
+            for measure in MEASURES.iter().filter(|m| matches!(m.of, Subject::Signal | Subject::Port)) {
+                let question = || {
+                    let numbers: Vec<Option<f64>> =
+                        measure.numbers.iter().map(|n| n.default.and_then(|d| d.parse().ok())).collect();
+                    Question::new(measure.id, &numbers, span, Some(1.7 / (span.to - span.from))).unwrap()
+                };
+                let second = (measure.of == Subject::Port).then(|| Recipe::new(&circuit, &Signal::parse("R1.i").unwrap()).unwrap());
+                let signals = || std::iter::once(recipe.clone()).chain(second.clone()).collect();
                 let mut cut = Survey::default();
-                let ticket = cut.ask(recipe.clone(), span, Some(measure));
+                let ticket = cut.ask(signals(), span, question());
                 cut.pass(&pieces, &known).unwrap();
                 let mut once = Survey::default();
-                once.ask(recipe.clone(), span, Some(measure));
+                once.ask(signals(), span, question());
                 once.pass(&whole, &known).unwrap();
+                let current = second.as_ref().map(|r| r.evaluate(times.len(), place));
+                let alone = wave.ask_beside(current.as_deref().map(|c| Waveform::new(&times, c)), question(), span);
                 let bits = |found: Result<f64, _>| found.map(f64::to_bits);
-                prop_assert_eq!(bits(cut.measured(ticket)), bits(wave.measure(measure, span)), "{} {:?}", text, measure);
-                prop_assert_eq!(bits(once.measured(ticket)), bits(wave.measure(measure, span)));
+                prop_assert_eq!(bits(cut.answer(ticket)), bits(alone.clone()), "{} {:?}", text, measure.id);
+                prop_assert_eq!(bits(once.answer(ticket)), bits(alone), "{} {:?}", text, measure.id);
             }
         }
     }

@@ -159,3 +159,54 @@ fn a_run_exits_with_how_it_ended_and_writes_its_traces() {
     let closed = Command::new("sh").args(["-c", &format!("{program} schema | head -c 10")]).output().unwrap();
     assert_eq!((closed.stdout.len(), String::from_utf8_lossy(&closed.stderr)), (10, "".into()));
 }
+
+/// Every command's exit codes: 0 for done, 1 for what could not be done, 2 for what was not asked rightly.
+#[test]
+fn every_command_exits_with_what_it_came_to() {
+    let folder = tempfile::tempdir().unwrap();
+    let good = changed(folder.path(), |d| d["studies"][0]["duration"] = "5m".into());
+    let good = good.to_str().unwrap();
+    let ldo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../device/tests/circuits/ldo_stable.json");
+    let ldo = ldo.to_str().unwrap();
+    let occupied = folder.path().join("occupied");
+    std::fs::write(&occupied, "a file, not a folder").unwrap();
+    let taken = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let listen = taken.local_addr().unwrap().to_string();
+    // Nobody listens at the port of a listener that is gone.
+    let nowhere = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap();
+    let nowhere = format!("postgres://nobody@{nowhere}/nothing");
+    let sweep = ["--to", "1M"];
+    let cases: [(i32, &str, &[&str]); 22] = [
+        (0, "nothing to complain of", &["check", good]),
+        (0, "Readings", &["run", good]),
+        (0, "\"readings\"", &["run", good, "--json"]),
+        (2, "no study named noon", &["run", good, "--study", "noon"]),
+        (1, "occupied", &["run", good, "--out", occupied.to_str().unwrap()]),
+        (0, "Powers absorbed", &["operating-point", ldo]),
+        (0, "out.v per volt", &[&["response", ldo, "--source", "V1", "--signal", "out.v"], &sweep[..]].concat()),
+        (2, "V9", &[&["response", ldo, "--source", "V9", "--signal", "out.v"], &sweep[..]].concat()),
+        (0, "Ω", &[&["impedance", ldo, "--net", "out"], &sweep[..]].concat()),
+        (0, "Phase margin", &["loop-gain", ldo, "--pin", "U1.inp", "--to", "100M"]),
+        (2, "no.json", &["check", "no.json"]),
+        (2, "no.json", &["loop-gain", "no.json", "--pin", "U1.inp"]),
+        (2, "required", &["response", ldo]),
+        (0, "mellow_coil", &["schema"]),
+        (0, "openapi", &["openapi"]),
+        (0, "Usage", &["--help"]),
+        (2, "soldier", &["soldier"]),
+        (2, "Usage", &[]),
+        (2, "invalid value", &["serve", "--database-url", &nowhere, "--listen", "here"]),
+        (1, "cannot be migrated", &["migrate", "--database-url", &nowhere]),
+        (1, "database", &["load-demo", "--database-url", &nowhere]),
+        (1, &listen, &["serve", "--database-url", &nowhere, "--listen", &listen, "--no-worker"]),
+    ];
+    for (expected, named, arguments) in cases {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_mellow-coil"));
+        let output = command.args(arguments).env_remove("DATABASE_URL").output().unwrap();
+        let all = String::from_utf8([output.stdout, output.stderr].concat()).unwrap();
+        assert_eq!(output.status.code(), Some(expected), "{arguments:?}: {all}");
+        assert!(all.contains(named), "{arguments:?}: {named} is not in {all}");
+        assert!(!all.contains("panicked"), "{all}");
+    }
+    assert_eq!(std::fs::read_to_string(&occupied).unwrap(), "a file, not a folder");
+}

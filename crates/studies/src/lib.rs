@@ -1,5 +1,6 @@
 //! Runs a study on a supply: circuit, engine, readings, verdicts.
 //!
+//! [`run()`] takes a resolved [`Circuit`](circuit::Circuit) and one of its studies, hands recorded chunks on
 //! as they come, reads them again to judge them, and returns an [`Outcome`]: readings, verdicts, the power through each
 //! stage and the run's health. [`response`] and [`impedance`] look at small
 //! sinusoids about the operating point. There is no I/O and no clock.
@@ -23,6 +24,7 @@
 //! assert!((outcome.readings[0].value.unwrap() - 3.0).abs() < 1e-9);
 //! ```
 
+mod asked;
 mod frequency;
 mod outcome;
 mod power_path;

@@ -1,14 +1,13 @@
 use crate::StageFigures;
-use circuit::{Circuit, Quantity, ResolvedPart, Signal, Term};
-use readings::{Recipe, Span, Survey, Ticket};
+use circuit::{Circuit, Quantity, ResolvedPart, Signal, StageKind, Term};
+use readings::{Question, Recipe, Span, Survey, Ticket};
 
 /// The power path on its way: the mean power of every part over a span, and the voltages behind the stages.
 ///
 /// What flows into a stage is what it and everything after it absorb; so the figures add up at
 /// every joint, branches included, however the parts store energy meanwhile.
 pub(crate) struct Figured {
-    /// Stage and mean power of its parts.
-    powers: Vec<(usize, Ticket)>,
+    powers: Powers,
     /// Voltage behind each stage.
     voltages: Vec<Option<Ticket>>,
 }
@@ -18,41 +17,23 @@ impl Figured {
         let covered = whole.covering(span, whole.to <= whole.from).ok();
         let mut ask = |terms: Vec<Term>| {
             let recipe = Recipe::new(circuit, &Signal { terms }).ok()?;
-            Some(survey.ask_within(recipe, covered?, None))
+            Some(survey.ask_within(vec![recipe], covered?, Question::Figures))
         };
-        let mut powers = Vec::new();
-        for part in &circuit.parts {
-            let term = Term { negative: false, of: part.id.clone(), quantity: Quantity::Power };
-            if let Some(stage) = part.stage
-                && let Some(ticket) = ask(vec![term])
-            {
-                powers.push((stage, ticket));
-            }
-        }
+        let powers = Powers::new(circuit, &mut ask);
         let voltages = (0..circuit.stages.len()).map(|stage| ask(behind(circuit, stage)?)).collect();
         Figured { powers, voltages }
     }
 
     pub(crate) fn found(&self, circuit: &Circuit, survey: &Survey) -> Vec<StageFigures> {
-        let mut absorbed = vec![0.0; circuit.stages.len()];
-        for (stage, ticket) in &self.powers {
-            absorbed[*stage] += survey.figures(*ticket).mean();
-        }
-        // A stage comes after its feeder in the list, so one backward pass sums whole branches.
-        let mut flow_in = absorbed.clone();
-        for stage in (0..circuit.stages.len()).rev() {
-            if let Some(before) = circuit.stages[stage].after {
-                flow_in[before] += flow_in[stage];
-            }
-        }
+        let Flows { absorbed, arriving } = self.powers.flows(survey);
         let fed = |stage: usize| circuit.stages[stage].after.is_some();
         (0..circuit.stages.len())
             .map(|stage| {
                 let voltage = self.voltages[stage].map(|ticket| survey.figures(ticket));
                 StageFigures {
                     id: circuit.stages[stage].id.clone(),
-                    power_in: if fed(stage) { flow_in[stage] } else { 0.0 },
-                    power_out: flow_in[stage] - absorbed[stage],
+                    power_in: if fed(stage) { arriving[stage] } else { 0.0 },
+                    power_out: arriving[stage] - absorbed[stage],
                     absorbed: absorbed[stage],
                     voltage: voltage.map(|v| v.mean()),
                     voltage_rms: voltage.map(|v| v.rms()),
@@ -60,6 +41,92 @@ impl Figured {
                 }
             })
             .collect()
+    }
+}
+
+/// The mean power of every part over a span, on its way: the part's place and its ticket.
+pub(crate) struct Powers {
+    tickets: Vec<(usize, Ticket)>,
+    /// Of each part, whether a source feeds it in or a load takes it, or its stage does something between.
+    roles: Vec<(Option<usize>, Role)>,
+    /// The stage before each.
+    after: Vec<Option<usize>>,
+}
+
+/// Mean powers of stages, W: what their own parts absorb, and what they and everything after them absorb.
+struct Flows {
+    absorbed: Vec<f64>,
+    arriving: Vec<f64>,
+}
+
+#[derive(Clone, Copy, PartialEq)]
+enum Role {
+    Source,
+    Load,
+    Between,
+}
+
+impl Powers {
+    pub(crate) fn new(circuit: &Circuit, ask: &mut dyn FnMut(Vec<Term>) -> Option<Ticket>) -> Self {
+        let mut tickets = Vec::new();
+        for (place, part) in circuit.parts.iter().enumerate() {
+            let term = Term { negative: false, of: part.id.clone(), quantity: Quantity::Power };
+            if let Some(ticket) = ask(vec![term]) {
+                tickets.push((place, ticket));
+            }
+        }
+        let role = |part: &ResolvedPart| match part.stage.map(|s| circuit.stages[s].kind) {
+            Some(StageKind::Source) => Role::Source,
+            Some(StageKind::Load) => Role::Load,
+            Some(_) => Role::Between,
+            None if part.kind.kind().feeds() => Role::Source,
+            None if part.kind.kind().takes() => Role::Load,
+            None => Role::Between,
+        };
+        let roles = circuit.parts.iter().map(|part| (part.stage, role(part))).collect();
+        let after = circuit.stages.iter().map(|s| s.after).collect();
+        Powers { tickets, roles, after }
+    }
+
+    /// What each stage absorbs and what arrives at it.
+    fn flows(&self, survey: &Survey) -> Flows {
+        let mut absorbed = vec![0.0; self.after.len()];
+        for (place, ticket) in &self.tickets {
+            if let Some(stage) = self.roles[*place].0 {
+                absorbed[stage] += survey.figures(*ticket).mean();
+            }
+        }
+        // A stage comes after its feeder in the list, so one backward pass sums whole branches.
+        let mut arriving = absorbed.clone();
+        for stage in (0..arriving.len()).rev() {
+            if let Some(before) = self.after[stage] {
+                arriving[before] += arriving[stage];
+            }
+        }
+        Flows { absorbed, arriving }
+    }
+
+    fn of(&self, role: Role, survey: &Survey) -> Option<f64> {
+        let mut parts = self.tickets.iter().filter(|(place, _)| self.roles[*place].1 == role).peekable();
+        parts.peek()?;
+        Some(parts.map(|(_, ticket)| survey.figures(*ticket).mean()).sum())
+    }
+
+    /// Power arriving and power passed on, W: of a stage, or from all sources and into all loads.
+    ///
+    /// # Errors
+    /// What is missing, in words.
+    pub(crate) fn through(&self, stage: Option<usize>, survey: &Survey) -> Result<(f64, f64), String> {
+        let Some(stage) = stage else {
+            let delivered = self.of(Role::Source, survey).ok_or("there is no source in the circuit")?;
+            let taken = self.of(Role::Load, survey).ok_or("there is no load in the circuit")?;
+            return Ok((-delivered, taken));
+        };
+        let Flows { absorbed, arriving } = self.flows(survey);
+        if self.after[stage].is_none() {
+            return Err("nothing arrives at a stage that no other feeds".to_owned());
+        }
+        Ok((arriving[stage], arriving[stage] - absorbed[stage]))
     }
 }
 

@@ -1,11 +1,10 @@
+use crate::asked::{Asked, Recorded, answers, covering};
+use crate::outcome::{End, Outcome, ReadingResult, RunHealth, Standing, Steadiness, Verdict};
 use crate::power_path::{Figured, last_period};
-use crate::{End, Outcome, ReadingResult, RunHealth, Standing, Steadiness, Verdict};
 use circuit::ResolvedStudy;
-use circuit::{
-    Circuit, MOST_BYTES, Quantity, ResolvedReading, ResolvedRequirement, ResolvedWindow, Signal, StudyKind, Term,
-};
+use circuit::{Circuit, MOST_BYTES, Quantity, ResolvedRequirement, Signal, StudyKind, Term};
 use device::{Ended, EngineError, Equations, Settings, Start, transient};
-use readings::{Figures, Recipe, Span, Survey, Ticket};
+use readings::{Figures, Question, Recipe, Span, Survey, Ticket};
 use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Unreadable};
 
 /// Why a study cannot be run at all.
@@ -110,12 +109,12 @@ fn judge(
     let whole = Span { from, to };
     let span = last_period(circuit, from, to);
     let mut survey = Survey::default();
-    let asked: Vec<_> =
-        circuit.readings.iter().map(|r| Asked::new(circuit, columns, r, index, complete, whole, &mut survey)).collect();
+    let of = Recorded { circuit, columns, study: index, complete, whole };
+    let asked: Vec<_> = circuit.readings.iter().map(|r| Asked::new(&of, r, &mut survey)).collect();
     let steady = Steady::new(circuit, span, whole, &mut survey);
     let figured = Figured::new(circuit, span, whole, &mut survey);
     survey.pass(kept, columns)?;
-    let readings: Vec<_> = asked.into_iter().map(|a| a.result(&survey)).collect();
+    let readings = answers(asked, &survey);
     let verdicts = circuit.requirements.iter().map(|r| verdict(circuit, r, &readings)).collect();
     let steadiness = steady.and_then(|s| s.found(circuit, &survey));
     let mut warnings = Vec::new();
@@ -147,68 +146,6 @@ fn judge(
             warnings,
         },
     })
-}
-
-/// A reading on its way.
-struct Asked<'a> {
-    reading: &'a ResolvedReading,
-    found: Result<(Ticket, Span), String>,
-}
-
-impl<'a> Asked<'a> {
-    fn new(
-        circuit: &Circuit,
-        columns: &[Column],
-        reading: &'a ResolvedReading,
-        study: usize,
-        complete: bool,
-        whole: Span,
-        survey: &mut Survey,
-    ) -> Self {
-        let mut ask = || {
-            if reading.study != study {
-                return Err("taken from another study".to_owned());
-            }
-            let recipe = recorded(circuit, &reading.signal, columns)?;
-            let span = match reading.window {
-                ResolvedWindow::WholeRun => whole,
-                ResolvedWindow::Between(from, to) => Span { from, to },
-                // "The last periods" of a run cut short are not the ones meant.
-                ResolvedWindow::Last(_) if !complete => return Err("the run did not reach its end".to_owned()),
-                ResolvedWindow::Last(length) => Span { from: whole.to - length, to: whole.to },
-            };
-            let covered = covering(whole, span).map_err(|error| error.to_string())?;
-            Ok((survey.ask(recipe, covered, Some(reading.measure)), span))
-        };
-        Asked { reading, found: ask() }
-    }
-
-    fn result(self, survey: &Survey) -> ReadingResult {
-        let ResolvedReading { id, measure, signal, .. } = self.reading;
-        let unit = measure.unit(signal.quantity());
-        let found = self.found.and_then(|(ticket, span)| {
-            Ok((survey.measured(ticket).map_err(|error| error.to_string())?, (span.from, span.to)))
-        });
-        let (value, window, problem) = match found {
-            Ok((value, window)) => (Some(value), Some(window), None),
-            Err(problem) => (None, None, Some(problem)),
-        };
-        ReadingResult { id: id.clone(), unit, value, problem, window }
-    }
-}
-
-/// A span within a recording; a recording of no length holds nothing.
-fn covering(whole: Span, span: Span) -> Result<Span, readings::MeasureError> {
-    whole.covering(span, whole.to <= whole.from)
-}
-
-/// How a signal is made of columns, all of which were recorded.
-fn recorded(circuit: &Circuit, signal: &Signal, columns: &[Column]) -> Result<Recipe, String> {
-    let recipe = Recipe::new(circuit, signal).map_err(|error| error.to_string())?;
-    match recipe.columns().into_iter().find(|key| !columns.contains(key)) {
-        Some(key) => Err(format!("{} was not recorded", key.of)),
-        None => Ok(recipe),
-    }
 }
 
 fn verdict(circuit: &Circuit, requirement: &ResolvedRequirement, readings: &[ReadingResult]) -> Verdict {
@@ -261,7 +198,7 @@ impl Steady {
         for net in 1..circuit.nets.len() {
             let term = Term { negative: false, of: circuit.nets[net].clone(), quantity: Quantity::Voltage };
             let recipe = Recipe::new(circuit, &Signal { terms: vec![term] }).ok()?;
-            let mut ask = |span| survey.ask_within(recipe.clone(), span, None);
+            let mut ask = |span| survey.ask_within(vec![recipe.clone()], span, Question::Figures);
             nets.push((net, [ask(last), ask(before)]));
         }
         Some(Steady { nets, over })

@@ -338,7 +338,7 @@ fn studies(s: &Sense<'_>, findings: &mut Findings) {
         let Some(study) = s.studies.get(reading.study).filter(|s| s.kind == StudyKind::SwitchOn) else { continue };
         let from = match reading.window {
             ResolvedWindow::WholeRun => study.record_from,
-            ResolvedWindow::Between(from, _) => from,
+            ResolvedWindow::Between(from, _) | ResolvedWindow::From(from) => from,
             ResolvedWindow::Last(length) => study.duration - length,
         };
         let settled =

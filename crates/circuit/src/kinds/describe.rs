@@ -183,6 +183,24 @@ pub enum Stress {
 }
 
 impl Kind {
+    /// Whether power comes from it.
+    pub fn feeds(&self) -> bool {
+        matches!(
+            self.id,
+            KindId::DcSource
+                | KindId::SineSource
+                | KindId::PulseSource
+                | KindId::PiecewiseSource
+                | KindId::ExponentialSource
+                | KindId::ThreePhaseSource
+        )
+    }
+
+    /// Whether it stands for what a supply is there for.
+    pub fn takes(&self) -> bool {
+        matches!(self.id, KindId::CurrentLoad | KindId::PowerLoad | KindId::SteppedLoad)
+    }
+
     /// A rating by its identifier.
     pub fn rating(&self, id: &str) -> Option<&'static Rating> {
         self.ratings.iter().find(|r| r.id == id)

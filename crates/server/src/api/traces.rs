@@ -13,9 +13,9 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use circuit::{ReadingMeasure, Signal};
+use circuit::{MEASURES, Quantity, ReadingMeasure, Signal, Subject};
 use quantity::Unit;
-use readings::{Recipe, Span, Survey, Waveform};
+use readings::{Question, Recipe, Span, Survey, Ticket, Waveform};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -84,6 +84,9 @@ fn arrow(points: Points) -> Result<Vec<u8>, arrow_schema::ArrowError> {
 /// Signals to be measured over a span.
 #[derive(Deserialize, JsonSchema)]
 pub(crate) struct MeasureSpan {
+    /// Measures taken beside the usual ones.
+    #[serde(default)]
+    more: Vec<ReadingMeasure>,
     signals: Vec<String>,
     /// Start of the span, s.
     from: f64,
@@ -103,9 +106,21 @@ pub(crate) struct SpanMeasures {
     min: Option<f64>,
     max: Option<f64>,
     frequency: Option<f64>,
+    /// The measures asked for beside these, in their order.
+    more: Vec<MoreMeasured>,
     /// Times of peaks, troughs and crossings of the mean near the ends of the span, s.
     features_near_from: Vec<f64>,
     features_near_to: Vec<f64>,
+}
+
+/// A measure over a span.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct MoreMeasured {
+    measure: ReadingMeasure,
+    unit: Unit,
+    value: Option<f64>,
+    /// Why there is no value.
+    problem: Option<String>,
 }
 
 /// Signals measured at once.
@@ -125,6 +140,10 @@ pub(crate) async fn measure(
             format!("up to {MOST_SIGNALS} signals are measured at once; ask for {} in parts", body.signals.len());
         return Err(ApiError::unusable(message));
     }
+    let of_a_signal = |m: &ReadingMeasure| m.measure().of == Subject::Signal;
+    if body.more.len() > MEASURES.len() || !body.more.iter().all(of_a_signal) {
+        return Err(ApiError::unusable("over a span only measures of one signal are taken, each once".to_owned()));
+    }
     let circuit = app.circuit_of(run).await?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
     let whole = traces.whole().await?;
@@ -135,12 +154,18 @@ pub(crate) async fn measure(
     for text in &body.signals {
         let signal = Signal::parse(text).map_err(|error| ApiError::unusable(error.to_string()))?;
         let recipe = Recipe::new(&circuit, &signal).map_err(|error| ApiError::unusable(error.to_string()))?;
-        let ticket = span.ok().map(|span| survey.ask_within(recipe.clone(), span, Some(ReadingMeasure::Frequency)));
-        asked.push((text, signal.quantity(), recipe, ticket));
+        let mut ask = |measure: ReadingMeasure| {
+            let span = span.map_err(|error| error.to_string())?;
+            let question = Question::new(measure, &[], span, None).map_err(|error| error.to_string())?;
+            Ok::<_, String>(survey.ask_within(vec![recipe.clone()], span, question))
+        };
+        let ticket = ask(ReadingMeasure::Frequency).ok();
+        let more: Vec<_> = body.more.iter().map(|measure| (*measure, ask(*measure))).collect();
+        asked.push((text, signal.quantity(), recipe, ticket, more));
     }
     traces.survey(&mut survey).await?;
     let mut measured = Vec::new();
-    for (text, quantity, recipe, ticket) in asked {
+    for (text, quantity, recipe, ticket, more) in asked {
         let figures = ticket.map(|ticket| survey.figures(ticket));
         let near = async |t: f64| {
             let (times, values) = traces.nodes(&recipe, t, t).await?;
@@ -156,12 +181,24 @@ pub(crate) async fn measure(
             rms: figures.map(|f| f.rms()),
             min: figures.map(|f| f.extremes().0),
             max: figures.map(|f| f.extremes().1),
-            frequency: ticket.and_then(|ticket| survey.measured(ticket).ok()),
+            frequency: ticket.and_then(|ticket| survey.answer(ticket).ok()),
+            more: more.into_iter().map(|(measure, ticket)| measured_more(&survey, quantity, measure, ticket)).collect(),
             features_near_from,
             features_near_to,
         });
     }
     Ok(Json(measured))
+}
+
+fn measured_more(
+    survey: &Survey,
+    quantity: Quantity,
+    measure: ReadingMeasure,
+    ticket: Result<Ticket, String>,
+) -> MoreMeasured {
+    let found = ticket.and_then(|ticket| survey.answer(ticket).map_err(|error| error.to_string()));
+    let (value, problem) = found.map_or_else(|problem| (None, Some(problem)), |value| (Some(value), None));
+    MoreMeasured { measure, unit: measure.unit(quantity), value, problem }
 }
 
 /// The value at a time, and the nearest places where something stands out, within the chunks around it.

@@ -9,13 +9,18 @@ use recording::{Chunks, Column, repeated};
 use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
-use studies::{End, Outcome, Standing};
+use studies::{End, Outcome, Standing, StudyError};
 
 const BAD_INPUT: u8 = 2;
 
 pub(super) fn bad_input(message: impl std::fmt::Display) -> ExitCode {
     eprintln!("mellow-coil: {message}");
     ExitCode::from(BAD_INPUT)
+}
+
+fn failed(message: impl std::fmt::Display) -> ExitCode {
+    eprintln!("mellow-coil: {message}");
+    ExitCode::FAILURE
 }
 
 /// Refuses an input; where JSON was asked for, in JSON too.
@@ -86,23 +91,22 @@ pub(super) fn run(file: &Path, study: Option<&str>, out: Option<&Path>, json: bo
     let mut kept = Spool::default();
     let outcome = match studies::run(&circuit, study, &mut kept) {
         Ok(result) => result,
-        Err(error) => return refuse(json, format!("{}: {error}", file.display()), &[]),
+        Err(error @ StudyError::Unknown(_)) => return refuse(json, format!("{}: {error}", file.display()), &[]),
+        Err(error @ StudyError::Unreadable(_)) => return failed(error),
     };
-    if let Some(folder) = out
-        && let Err(error) = write_traces(folder, study, &circuit, &kept)
-    {
-        return bad_input(format!("{}: {error}", folder.display()));
-    }
+    // What was computed is printed, also where its traces cannot be written.
     if json {
         print(&outcome);
     } else {
         report(&supply, study, &outcome);
     }
+    if let Some(folder) = out
+        && let Err(error) = write_traces(folder, study, &circuit, &kept)
+    {
+        return failed(format!("the traces cannot be written to {}: {error}", folder.display()));
+    }
     match outcome.end {
-        End::Failed { message } => {
-            eprintln!("mellow-coil: {message}");
-            ExitCode::FAILURE
-        }
+        End::Failed { message } => failed(message),
         _ => ExitCode::SUCCESS,
     }
 }

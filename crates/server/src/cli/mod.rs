@@ -74,7 +74,7 @@ enum Action {
         run: bool,
     },
     /// Runs a study of a supply document, without a database; exits with 0 if it is done, 1 if the run
-    /// failed, 2 for bad input
+    /// failed or its traces cannot be written, 2 for bad input
     Run {
         /// The supply document
         file: PathBuf,

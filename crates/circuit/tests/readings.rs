@@ -1,0 +1,156 @@
+//! Readings of every kind, resolved, and what is said of those that cannot be.
+
+use mellow_circuit::{Dimensioned, Finding, ReadingOf, ResolvedWindow, Severity, Supply, check, expression::work_out, resolve};
+use proptest::prelude::*;
+use quantity::Unit;
+use serde_json::{Value, json};
+
+/// A mains supply with a stepped load and one reading, which a test replaces.
+fn supply(readings: Value) -> Supply {
+    let document = json!({ "mellow_coil": 1, "title": "readings",
+        "values": [{ "name": "v_rail", "value": "5", "unit": "volt" }],
+        "parts": [
+            { "id": "V1", "kind": "sine_source", "pins": { "plus": "line", "minus": "gnd" },
+              "parameters": { "amplitude": "12", "frequency": "50" } },
+            { "id": "R1", "kind": "resistor", "pins": { "a": "line", "b": "out" }, "parameters": { "resistance": "10" } },
+            { "id": "I1", "kind": "stepped_load", "pins": { "plus": "out", "minus": "gnd" },
+              "parameters": { "delay": "30m" } }],
+        "studies": [{ "id": "on", "kind": "switch_on", "title": "On", "duration": "100m" }],
+        "readings": readings });
+    Supply::from_json(&document.to_string()).unwrap_or_else(|error| panic!("{error}"))
+}
+
+fn reading(more: &Value) -> Value {
+    let mut reading = json!({ "id": "r", "title": "R", "study": "on", "window": "whole_run" });
+    reading.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+    reading
+}
+
+#[test]
+fn readings_are_resolved_with_units_numbers_and_windows() {
+    let supply = supply(json!([
+        reading(&json!({ "id": "settles", "measure": "settling_time", "signal": "out.v",
+            "numbers": { "end": "v_rail", "band": "0.01" }, "window": { "around_step": { "before": "1m", "after": "20m" } } })),
+        reading(&json!({ "id": "charge", "measure": "integral", "signal": "R1.i" })),
+        reading(&json!({ "id": "pf", "measure": "power_factor", "signal": "V1.v", "current": "-V1.i" })),
+        reading(&json!({ "id": "loss", "measure": "loss" })),
+        reading(
+            &json!({ "id": "limits", "measure": "harmonic_use", "signal": "V1.v", "current": "-V1.i", "numbers": { "class": "D" } })
+        ),
+        reading(&json!({ "id": "each", "measure": "formula", "formula": "loss / charge * settles ^ 2 * 3" })),
+        reading(
+            &json!({ "id": "late", "measure": "mean", "signal": "out.v", "window": { "around_step": { "of": "I1" } } })
+        ),
+    ]));
+    let circuit = resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"));
+    let units: Vec<Unit> = circuit.readings.iter().map(|r| r.unit).collect();
+    // W/C·s² = V·A/(A·s)·s² = V·s.
+    let expected = [Unit::Second, Unit::Coulomb, Unit::One, Unit::Watt, Unit::One, Unit::VoltSecond, Unit::Volt];
+    assert_eq!(units, expected);
+    assert_eq!(circuit.readings[0].numbers, [None, Some(5.0), Some(0.01)]);
+    let ResolvedWindow::Between(from, to) = circuit.readings[0].window else { panic!() };
+    assert!((from - 0.029).abs() < 1e-12 && (to - 0.05).abs() < 1e-12);
+    assert_eq!(circuit.readings[6].window, ResolvedWindow::From(0.03));
+    assert_eq!(circuit.readings[4].numbers, [Some(2.0), None]);
+    assert_eq!(circuit.readings[3].of, ReadingOf::Stage(None));
+    // The stepped load is no periodic source, so the mains' frequency is the fundamental.
+    assert_eq!(circuit.readings[2].fundamental, Some(50.0));
+    // What is written is read again to the byte.
+    let text = supply.to_json();
+    assert_eq!(Supply::from_json(&text).unwrap().to_json(), text);
+}
+
+#[test]
+fn what_is_wrong_with_a_reading_is_named_with_its_remedy() {
+    let cases = [
+        (json!({ "measure": "mean" }), "unreadable-signal", "Signal “”"),
+        (json!({ "measure": "power_factor", "signal": "V1.v" }), "unreadable-signal", "reading r"),
+        (
+            json!({ "measure": "power_factor", "signal": "V1.i", "current": "V1.i" }),
+            "unreadable-signal",
+            "takes a voltage",
+        ),
+        (
+            json!({ "measure": "real_power", "signal": "V1.v", "current": "R1.v" }),
+            "unreadable-signal",
+            "takes a current",
+        ),
+        (json!({ "measure": "real_power", "signal": "V1.v", "current": "R9.i" }), "unknown-signal", "R9"),
+        (json!({ "measure": "efficiency", "stage": "bridge" }), "unknown-stage", "bridge"),
+        (json!({ "measure": "efficiency", "signal": "out.v" }), "superfluous", "a signal"),
+        (json!({ "measure": "mean", "signal": "out.v", "current": "R1.i" }), "superfluous", "a current"),
+        (json!({ "measure": "mean", "signal": "out.v", "formula": "1" }), "superfluous", "a formula"),
+        (json!({ "measure": "mean", "signal": "out.v", "stage": "x" }), "superfluous", "a stage"),
+        (json!({ "measure": "mean", "signal": "out.v", "numbers": { "level": "1" } }), "unknown-number", "level"),
+        (
+            json!({ "measure": "duty", "signal": "out.v", "numbers": { "level": "1 A" } }),
+            "unreadable-value",
+            "Level of reading r",
+        ),
+        (
+            json!({ "measure": "harmonic", "signal": "out.v", "numbers": { "order": "0" } }),
+            "out-of-range",
+            "Order of reading r",
+        ),
+        (
+            json!({ "measure": "harmonic_use", "signal": "V1.v", "current": "V1.i", "numbers": { "class": "B" } }),
+            "unknown-choice",
+            "“B”",
+        ),
+        (json!({ "measure": "formula", "formula": "twice * 2" }), "unreadable-formula", "no reading named twice"),
+        (json!({ "measure": "formula" }), "unreadable-formula", "ends too early"),
+        (json!({ "measure": "formula", "formula": "first + second" }), "unreadable-formula", "V and s cannot be added"),
+        (json!({ "measure": "formula", "formula": "sqrt(first)" }), "unit", "V^0.5"),
+        (json!({ "measure": "formula", "formula": "exp(first)" }), "unreadable-formula", "exp takes a plain number"),
+        (json!({ "measure": "formula", "formula": "r" }), "unreadable-formula", "before this one"),
+        (
+            json!({ "measure": "mean", "signal": "out.v", "window": { "around_step": { "of": "R1" } } }),
+            "unknown-step",
+            "R1 does not change",
+        ),
+    ];
+    for (more, rule, named) in cases {
+        let before = [
+            reading(&json!({ "id": "first", "measure": "mean", "signal": "out.v" })),
+            reading(&json!({ "id": "second", "measure": "rise_time", "signal": "out.v" })),
+        ];
+        let supply = supply(json!([before[0], before[1], reading(&more)]));
+        let errors: Vec<Finding> = check(&supply).into_iter().filter(|f| f.severity == Severity::Error).collect();
+        let found = errors.iter().find(|f| f.rule == rule && f.message.contains(named));
+        let found = found.unwrap_or_else(|| panic!("{more}: {errors:#?}"));
+        assert!(found.remedy.len() > 8 && found.to_string().contains('r'), "{found}");
+    }
+}
+
+proptest! {
+    /// Units follow the numbers: what a formula's value is when all units are changed by powers of ten follows from its unit.
+    #[test]
+    fn units_scale_as_the_values_do(volts in 0.1f64..10.0, amperes in 0.1f64..10.0, seconds in 0.1f64..10.0, which in 0usize..7) {
+        let formula = ["v * i", "v / i", "v * i * t", "i * t / v", "v * t / i", "sqrt(v * v) + v", "max(v, 2 * v) / t"][which];
+        let at = |scales: [f64; 3]| {
+            let values = [(volts * scales[0], Unit::Volt), (amperes * scales[1], Unit::Ampere), (seconds * scales[2], Unit::Second)];
+            let lookup = |name: &str| Ok(["v", "i", "t"].iter().position(|n| *n == name).map(|k| Dimensioned::new(values[k].0, values[k].1)).unwrap());
+            work_out(formula, &lookup).unwrap()
+        };
+        let unit = at([1.0; 3]).unit().unwrap();
+        let by_unit = |k: usize| {
+            let mut scales = [1.0; 3];
+            scales[k] = 10.0;
+            let (before, after) = (at([1.0; 3]).value, at(scales).value);
+            (after / before).log10()
+        };
+        let expected: [f64; 3] = match unit {
+            Unit::Watt => [1.0, 1.0, 0.0],
+            Unit::Ohm => [1.0, -1.0, 0.0],
+            Unit::Joule => [1.0, 1.0, 1.0],
+            Unit::Farad => [-1.0, 1.0, 1.0],
+            Unit::Henry => [1.0, -1.0, 1.0],
+            Unit::Volt => [1.0, 0.0, 0.0],
+            Unit::VoltPerSecond => [1.0, 0.0, -1.0],
+            other => panic!("{other:?}"),
+        };
+        for (k, power) in expected.into_iter().enumerate() {
+            prop_assert!((by_unit(k) - power).abs() < 1e-9, "{} in {:?}", formula, unit);
+        }
+    }
+}

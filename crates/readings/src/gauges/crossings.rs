@@ -1,0 +1,170 @@
+use super::gauge::Gauge;
+use crate::figures::Figures;
+use crate::waveform::{MeasureError, Piece, Span, Waveform};
+
+/// Wiggles that reach less far than this part of peak-to-peak beside the level are no swings.
+const GUARD: f64 = 0.1;
+
+/// What is asked about the crossings of a level.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Crossed {
+    /// Reciprocal of the mean time between upward crossings, Hz.
+    Frequency,
+    /// Mean time between upward crossings, s.
+    Period,
+    /// How many upward crossings there are.
+    Count,
+    /// Time of the n-th crossing, s, counted from 1; wiggles count too.
+    Time(u32, Direction),
+}
+
+/// Which way a level is crossed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub(crate) enum Direction {
+    Either,
+    Up,
+    Down,
+}
+
+/// Crossings of a level in one direction. It is armed beyond the guard on the far side.
+#[derive(Clone, Copy, Debug)]
+struct Edge {
+    up: bool,
+    armed: bool,
+}
+
+impl Edge {
+    /// The time at which a piece crosses the level in this direction.
+    fn take(&mut self, piece: &Piece, (a, b): (f64, f64), level: f64, guard: f64) -> Option<f64> {
+        let sign = if self.up { 1.0 } else { -1.0 };
+        let far = |s: f64| sign * (piece.at(s) - level) < -guard;
+        for s in [Some(a), piece.vertex((a, b))].into_iter().flatten() {
+            self.armed |= far(s);
+        }
+        if !self.armed {
+            self.armed = far(b);
+            return None;
+        }
+        let crosses = |s: &f64| sign * piece.slope(*s) > 0.0 && (a..=b).contains(s);
+        let s = piece.crossings(level).find(crosses)?;
+        self.armed = far(b);
+        Some(piece.time(s))
+    }
+}
+
+/// Crossings of a level; without one, of the middle between lowest and highest value.
+#[derive(Clone, Debug)]
+pub(crate) struct Crossings {
+    span: Span,
+    level: Option<f64>,
+    asked: Crossed,
+    guard: Option<f64>,
+    edges: Vec<Edge>,
+    first: Option<f64>,
+    last: f64,
+    count: u32,
+    time: Option<f64>,
+}
+
+impl Crossings {
+    /// Nothing yet.
+    pub(crate) fn new(span: Span, level: Option<f64>, asked: Crossed) -> Self {
+        let directions: &[bool] = match asked {
+            Crossed::Time(_, Direction::Either) => &[true, false],
+            Crossed::Time(_, Direction::Down) => &[false],
+            _ => &[true],
+        };
+        let edges = directions.iter().map(|up| Edge { up: *up, armed: false }).collect();
+        Crossings { span, level, asked, guard: None, edges, first: None, last: 0.0, count: 0, time: None }
+    }
+
+    fn crossed(&mut self, time: f64) {
+        self.last = time;
+        self.first.get_or_insert(time);
+        self.count += 1;
+        if matches!(self.asked, Crossed::Time(number, _) if number == self.count) {
+            self.time = Some(time);
+        }
+    }
+}
+
+impl Gauge for Crossings {
+    fn take(&mut self, waves: &[Waveform<'_>]) {
+        let (Some(guard), Some(level)) = (self.guard, self.level) else { return };
+        for piece in waves[0].pieces(self.span) {
+            let bounds = piece.within(self.span);
+            let mut times: Vec<f64> =
+                self.edges.iter_mut().filter_map(|e| e.take(&piece, bounds, level, guard)).collect();
+            times.sort_by(f64::total_cmp);
+            times.into_iter().for_each(|time| self.crossed(time));
+        }
+    }
+
+    fn again(&mut self, figures: &Figures) -> Result<bool, MeasureError> {
+        if self.guard.is_some() {
+            return Ok(false);
+        }
+        let (min, max) = figures.extremes();
+        let each = matches!(self.asked, Crossed::Time(..));
+        if figures.swing() == 0.0 {
+            return Err(if each { MeasureError::NotCrossed } else { MeasureError::NotPeriodic });
+        }
+        self.level.get_or_insert(0.5 * (min + max));
+        self.guard = Some(if each { 0.0 } else { GUARD * (max - min) });
+        Ok(true)
+    }
+
+    fn value(&self, _: &Figures) -> Result<f64, MeasureError> {
+        let period = || match self.first {
+            Some(first) if self.count > 1 => Ok((self.last - first, f64::from(self.count - 1))),
+            _ => Err(MeasureError::NotPeriodic),
+        };
+        match self.asked {
+            Crossed::Frequency => period().map(|(time, periods)| periods / time),
+            Crossed::Period => period().map(|(time, periods)| time / periods),
+            Crossed::Count => Ok(f64::from(self.count)),
+            Crossed::Time(..) => self.time.ok_or(MeasureError::NotCrossed),
+        }
+    }
+}
+
+/// Time above a level over the length of the span; without a level, above the middle.
+#[derive(Clone, Debug)]
+pub(crate) struct TimeAbove {
+    span: Span,
+    level: Option<f64>,
+    ready: bool,
+    above: f64,
+}
+
+impl TimeAbove {
+    /// Nothing yet.
+    pub(crate) fn new(span: Span, level: Option<f64>) -> Self {
+        TimeAbove { span, level, ready: false, above: 0.0 }
+    }
+}
+
+impl Gauge for TimeAbove {
+    fn take(&mut self, waves: &[Waveform<'_>]) {
+        let (true, Some(level)) = (self.ready, self.level) else { return };
+        for piece in waves[0].pieces(self.span) {
+            let (a, b) = piece.within(self.span);
+            self.above += piece
+                .stretches((a, b), level)
+                .filter(|(_, _, above)| *above)
+                .map(|(from, to, _)| piece.lasts(from, to))
+                .sum::<f64>();
+        }
+    }
+
+    fn again(&mut self, figures: &Figures) -> Result<bool, MeasureError> {
+        let (min, max) = figures.extremes();
+        self.level.get_or_insert(0.5 * (min + max));
+        Ok(!std::mem::replace(&mut self.ready, true))
+    }
+
+    fn value(&self, _: &Figures) -> Result<f64, MeasureError> {
+        Ok(self.above / (self.span.to - self.span.from))
+    }
+}

@@ -1,0 +1,20 @@
+//! Numbers that take more than integrals and extremes: crossings, steps, harmonics, powers, filtered ripple.
+
+mod crossings;
+mod filter;
+mod gauge;
+mod limits;
+mod port;
+mod shape;
+mod spectrum;
+mod step;
+
+pub(crate) use crossings::{Crossed, Crossings, Direction, TimeAbove};
+pub(crate) use filter::Filtered;
+pub use gauge::Gauge;
+pub use limits::{Class, LAST_ORDER, limit};
+pub(crate) use port::{Flow, Port};
+pub(crate) use shape::{RingingOf, Shape, Shaped};
+pub use spectrum::Spectrum;
+pub(crate) use spectrum::{Harmonics, HarmonicsOf};
+pub(crate) use step::{Change, Sloped, Slopes, Step};

@@ -1,0 +1,110 @@
+use super::gauge::Gauge;
+use super::limits::{Class, largest_use};
+use super::spectrum::Spectrum;
+use crate::figures::Figures;
+use crate::waveform::{MeasureError, Span, Waveform};
+
+/// What is asked about a voltage and the current that flows with it (IEEE 1459).
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Flow {
+    /// Mean of voltage times current, W.
+    Real,
+    /// Product of the RMS values, VA.
+    Apparent,
+    /// Root of apparent squared less real squared, VA.
+    Nonactive,
+    /// Real over apparent power.
+    Factor,
+    /// Cosine of the angle between the fundamentals.
+    Displacement,
+    /// The current's fundamental over its RMS.
+    Distortion,
+    /// Largest harmonic of the current over its limit (IEC 61000-3-2).
+    Limits(Class),
+}
+
+/// A voltage, and the current that flows with it: the first and the second wave.
+#[derive(Clone, Debug)]
+pub(crate) struct Port {
+    span: Span,
+    asked: Flow,
+    energy: f64,
+    squares: [f64; 2],
+    /// Of voltage and current.
+    spectra: Option<[Spectrum; 2]>,
+}
+
+impl Port {
+    /// Nothing yet; `spectrum` is needed where fundamentals or harmonics are asked for.
+    pub(crate) fn new(span: Span, spectrum: Option<Spectrum>, asked: Flow) -> Self {
+        let span = spectrum.as_ref().map_or(span, Spectrum::span);
+        let spectra = spectrum.map(|s| [s.clone(), s]);
+        Port { span, asked, energy: 0.0, squares: [0.0; 2], spectra }
+    }
+
+    fn length(&self) -> f64 {
+        self.span.to - self.span.from
+    }
+
+    fn real(&self) -> f64 {
+        self.energy / self.length()
+    }
+
+    fn rms(&self, which: usize) -> f64 {
+        (self.squares[which] / self.length()).sqrt()
+    }
+
+    fn apparent(&self) -> f64 {
+        self.rms(0) * self.rms(1)
+    }
+}
+
+impl Gauge for Port {
+    fn take(&mut self, waves: &[Waveform<'_>]) {
+        let [voltage, current] = waves else { return };
+        for (v, i) in voltage.pieces(self.span).zip(current.pieces(self.span)) {
+            let bounds = v.within(self.span);
+            let (p, q) = (v.from_place(bounds), i.from_place(bounds));
+            let length = v.lasts(bounds.0, bounds.1);
+            self.energy += length * product(p, q);
+            self.squares[0] += length * product(p, p);
+            self.squares[1] += length * product(q, q);
+        }
+        for (spectrum, wave) in self.spectra.iter_mut().flatten().zip(waves) {
+            spectrum.take(*wave);
+        }
+    }
+
+    fn again(&mut self, _: &Figures) -> Result<bool, MeasureError> {
+        Ok(false)
+    }
+
+    fn value(&self, _: &Figures) -> Result<f64, MeasureError> {
+        let (real, apparent) = (self.real(), self.apparent());
+        let some = |of: f64, over: f64| if over > 0.0 { Ok(of / over) } else { Err(MeasureError::NothingThere) };
+        match (self.asked, &self.spectra) {
+            (Flow::Real, _) => Ok(real),
+            (Flow::Apparent, _) => Ok(apparent),
+            (Flow::Nonactive, _) => Ok((apparent * apparent - real * real).max(0.0).sqrt()),
+            (Flow::Factor, _) => some(real, apparent),
+            (Flow::Displacement, Some([v, i])) => {
+                let (v, i) = (v.amplitude(1), i.amplitude(1));
+                some((v * i.conj()).re, v.norm() * i.norm())
+            }
+            (Flow::Distortion, Some([_, i])) => some(i.rms(1), self.rms(1)),
+            (Flow::Limits(class), Some([_, i])) => {
+                largest_use(class, real, some(real, apparent)?, &|order| i.rms(order)).ok_or(MeasureError::NothingThere)
+            }
+            (_, None) => Err(MeasureError::NothingThere),
+        }
+    }
+}
+
+/// Integral of the product of two parabolas over 0 to 1.
+fn product([a0, a1, a2]: [f64; 3], [b0, b1, b2]: [f64; 3]) -> f64 {
+    a0 * b0
+        + (a0 * b1 + a1 * b0) / 2.0
+        + (a0 * b2 + a1 * b1 + a2 * b0) / 3.0
+        + (a1 * b2 + a2 * b1) / 4.0
+        + a2 * b2 / 5.0
+}

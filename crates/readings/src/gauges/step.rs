@@ -1,0 +1,215 @@
+use super::gauge::Gauge;
+use crate::figures::Figures;
+use crate::waveform::{MeasureError, Span, Waveform};
+
+/// What is asked about a change from one level to another.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Change {
+    /// Time from 10 % to 90 % of the way, upwards, s.
+    Rise,
+    /// The same, downwards, s.
+    Fall,
+    /// How far the level after is exceeded, relative to the change.
+    Overshoot,
+    /// How far it falls below the lower level.
+    Undershoot,
+    /// Time until it stays within a band about the level after; the band is relative to the change.
+    Settles(f64),
+}
+
+/// Part of the window, at its end, whose mean is the level after unless one is stated.
+const TAIL: f64 = 0.1;
+
+/// A signal that goes from one level to another. Levels that are not stated are the value at the window's beginning and
+/// the mean over its last tenth (IEC 60469 leaves the method open; it must be said).
+#[derive(Clone, Debug)]
+pub(crate) struct Step {
+    span: Span,
+    asked: Change,
+    start: Option<f64>,
+    end: Option<f64>,
+    seen: Option<f64>,
+    tail: f64,
+    ready: bool,
+    /// Times at which 10 % and 90 % of the way were passed first.
+    passed: [Option<f64>; 2],
+    /// When the band was left last; none while it has always been within.
+    outside: Option<f64>,
+    settled: bool,
+}
+
+impl Step {
+    /// Nothing yet; `start` and `end` are the levels, if stated.
+    pub(crate) fn new(span: Span, start: Option<f64>, end: Option<f64>, asked: Change) -> Self {
+        let passed = [None, None];
+        Step { span, asked, start, end, seen: None, tail: 0.0, ready: false, passed, outside: None, settled: true }
+    }
+
+    fn tail(&self) -> Span {
+        let length = TAIL * (self.span.to - self.span.from);
+        Span { from: self.span.to - length, ..self.span }
+    }
+
+    fn levels(&self) -> (f64, f64) {
+        (self.start.unwrap_or(f64::NAN), self.end.unwrap_or(f64::NAN))
+    }
+
+    fn find_levels(&mut self, wave: Waveform<'_>) {
+        let tail = self.tail();
+        for piece in wave.pieces(self.span) {
+            let (a, _) = piece.within(self.span);
+            self.seen.get_or_insert(piece.at(a));
+        }
+        for piece in wave.pieces(tail) {
+            self.tail += piece.integral(piece.within(tail));
+        }
+    }
+
+    fn find_passages(&mut self, wave: Waveform<'_>) {
+        let (start, end) = self.levels();
+        for piece in wave.pieces(self.span) {
+            let (a, b) = piece.within(self.span);
+            for (k, part) in [0.1, 0.9].into_iter().enumerate() {
+                let level = start + part * (end - start);
+                let later = k == 0 || self.passed[0].is_some();
+                if self.passed[k].is_none() && later {
+                    let after = if k == 1 { self.passed[0].unwrap_or(f64::MIN) } else { f64::MIN };
+                    let onward = |s: &f64| {
+                        (a..=b).contains(s) && piece.slope(*s) * (end - start) > 0.0 && piece.time(*s) >= after
+                    };
+                    self.passed[k] = piece.crossings(level).find(onward).map(|s| piece.time(s));
+                }
+            }
+        }
+    }
+
+    fn find_settling(&mut self, wave: Waveform<'_>, band: f64) {
+        let (start, end) = self.levels();
+        let width = band * (end - start).abs();
+        for piece in wave.pieces(self.span) {
+            let (a, b) = piece.within(self.span);
+            let outside = |s: f64| (piece.at(s) - end).abs() > width;
+            let edges = [end - width, end + width];
+            let mut places: Vec<f64> = edges.into_iter().flat_map(|level| piece.crossings(level)).collect();
+            places.extend([a, b]);
+            places.retain(|s| (a..=b).contains(s));
+            places.sort_by(f64::total_cmp);
+            for stretch in places.windows(2) {
+                if outside(0.5 * (stretch[0] + stretch[1])) {
+                    self.outside = Some(piece.time(stretch[1]));
+                    self.settled = stretch[1] < b;
+                } else {
+                    self.settled = true;
+                }
+            }
+        }
+    }
+}
+
+impl Gauge for Step {
+    fn take(&mut self, waves: &[Waveform<'_>]) {
+        match (self.ready, self.asked) {
+            (false, _) => self.find_levels(waves[0]),
+            (true, Change::Settles(band)) => self.find_settling(waves[0], band),
+            (true, _) => self.find_passages(waves[0]),
+        }
+    }
+
+    fn again(&mut self, figures: &Figures) -> Result<bool, MeasureError> {
+        if self.ready {
+            return Ok(false);
+        }
+        let tail = self.tail();
+        self.start = self.start.or(self.seen);
+        self.end.get_or_insert(self.tail / (tail.to - tail.from));
+        self.ready = true;
+        let (start, end) = self.levels();
+        if (end - start).abs() <= figures.rounding() && !matches!(self.asked, Change::Undershoot) {
+            return Err(MeasureError::NoStep);
+        }
+        Ok(!matches!(self.asked, Change::Overshoot | Change::Undershoot))
+    }
+
+    fn value(&self, figures: &Figures) -> Result<f64, MeasureError> {
+        let (start, end) = self.levels();
+        let (min, max) = figures.extremes();
+        let upward = end > start;
+        match self.asked {
+            Change::Rise | Change::Fall => match self.passed {
+                [Some(from), Some(to)] if upward == (self.asked == Change::Rise) => Ok(to - from),
+                _ => Err(MeasureError::NoStep),
+            },
+            Change::Overshoot => {
+                let beyond = if upward { max - end } else { end - min };
+                Ok(beyond.max(0.0) / (end - start).abs())
+            }
+            Change::Undershoot => Ok((start.min(end) - min).max(0.0)),
+            Change::Settles(_) if !self.settled => Err(MeasureError::NotSettled),
+            Change::Settles(_) => Ok(self.outside.map_or(0.0, |time| time - self.span.from)),
+        }
+    }
+}
+
+/// Values at one time, or at both ends, and the steepest slope between.
+#[derive(Clone, Debug)]
+pub(crate) struct Slopes {
+    span: Span,
+    asked: Sloped,
+    ends: Option<(f64, f64)>,
+    at: Option<f64>,
+    steepest: f64,
+}
+
+/// What is asked about values and slopes.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Sloped {
+    /// Value at a time, s.
+    At(f64),
+    /// Change over the span, over its length.
+    Mean,
+    /// Largest magnitude of the rate of change.
+    Steepest,
+}
+
+impl Slopes {
+    /// Nothing yet.
+    pub(crate) fn new(span: Span, asked: Sloped) -> Self {
+        Slopes { span, asked, ends: None, at: None, steepest: 0.0 }
+    }
+}
+
+impl Gauge for Slopes {
+    fn take(&mut self, waves: &[Waveform<'_>]) {
+        for piece in waves[0].pieces(self.span) {
+            let (a, b) = piece.within(self.span);
+            let first = self.ends.map_or(piece.at(a), |ends| ends.0);
+            self.ends = Some((first, piece.at(b)));
+            if let Sloped::At(time) = self.asked {
+                let s = piece.place(time);
+                if (0.0..=1.0).contains(&s) {
+                    self.at = Some(piece.at(s));
+                }
+            }
+            // The slope of a quadratic is steepest at one of its ends.
+            let slopes = [a, b].map(|s| (piece.slope(s) / piece.lasts(0.0, 1.0)).abs());
+            self.steepest = self.steepest.max(slopes[0]).max(slopes[1]);
+        }
+    }
+
+    fn again(&mut self, _: &Figures) -> Result<bool, MeasureError> {
+        Ok(false)
+    }
+
+    fn value(&self, _: &Figures) -> Result<f64, MeasureError> {
+        match (self.asked, self.ends, self.at) {
+            (Sloped::At(_), _, Some(value)) => Ok(value),
+            (Sloped::At(time), ..) => {
+                let Span { from, to } = self.span;
+                Err(MeasureError::NotCovered { from: time, to: time, first: from, last: to })
+            }
+            (_, None, _) => Err(MeasureError::Empty),
+            (Sloped::Mean, Some((first, last)), _) => Ok((last - first) / (self.span.to - self.span.from)),
+            (Sloped::Steepest, ..) => Ok(self.steepest),
+        }
+    }
+}
