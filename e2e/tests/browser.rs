@@ -81,7 +81,7 @@ async fn zoom_pan_and_measure() -> Result<()> {
 
     // A trace can be added; its row joins the span.
     page.press("New strip").await?;
-    let items = page.client.wait().for_element(Locator::XPath("//*[@role='menuitem'][.='T1.p']")).await?;
+    let items = page.client.wait().for_element(Locator::XPath("//*[@role='option'][starts-with(.,'T1.p')]")).await?;
     items.click().await?;
     page.text("[data-testid='span-T1.p']", |text| text.contains('W')).await?;
     page.close().await

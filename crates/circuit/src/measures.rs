@@ -78,6 +78,11 @@ pub enum Measured {
 }
 
 impl Measured {
+    /// The unit for a voltage, a current and a power.
+    pub fn units(self) -> [Unit; 3] {
+        [Quantity::Voltage, Quantity::Current, Quantity::Power].map(|quantity| self.unit(quantity))
+    }
+
     /// The unit, for a signal of a quantity.
     pub fn unit(self, quantity: Quantity) -> Unit {
         match (self, quantity) {

@@ -32,9 +32,9 @@ pub fn as_run(supply: &Supply, study: Option<&str>) -> Supply {
     reduced
 }
 
-/// What of a supply decides the result of a study: two supplies of which this is the same give the same readings
-/// and verdicts. Names and notes for people, places in the drawing, ratings, other studies, and how stages came to be
-/// what they are do not matter.
+/// What of a supply decides how a study runs: two supplies of which this is the same give the same traces. Names and
+/// notes for people, places in the drawing, ratings, other studies, what is read and what is required, and how stages
+/// came to be what they are do not matter.
 pub fn decisive(supply: &Supply, study: &str) -> Supply {
     let mut left = Supply { texts: Vec::new(), outputs: Vec::new(), source: None, ..as_run(supply, Some(study)) };
     left.title.clear();
@@ -58,10 +58,9 @@ pub fn decisive(supply: &Supply, study: &str) -> Supply {
         study.strips.clear();
         study.suggested = false;
     }
-    left.readings.retain(|reading| reading.study == study);
-    left.requirements.retain(|requirement| left.readings.iter().any(|r| r.id == requirement.reading));
-    left.readings.iter_mut().for_each(|reading| reading.title.clear());
-    left.requirements.iter_mut().for_each(|requirement| requirement.title.clear());
+    // Whatever is read of a run can be read of it later too.
+    left.readings.clear();
+    left.requirements.clear();
     left
 }
 

@@ -1,6 +1,8 @@
 //! Readings of every kind, resolved, and what is said of those that cannot be.
 
-use mellow_circuit::{Dimensioned, Finding, ReadingOf, ResolvedWindow, Severity, Supply, check, expression::work_out, resolve};
+use mellow_circuit::{
+    Dimensioned, Finding, ReadingOf, ResolvedWindow, Severity, Supply, check, expression::work_out, resolve,
+};
 use proptest::prelude::*;
 use quantity::Unit;
 use serde_json::{Value, json};

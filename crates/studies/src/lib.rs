@@ -24,12 +24,13 @@
 //! assert!((outcome.readings[0].value.unwrap() - 3.0).abs() < 1e-9);
 //! ```
 
-mod asked;
 mod frequency;
+mod judging;
 mod outcome;
 mod power_path;
 mod run;
 
 pub use frequency::{FrequencyError, Grid, impedance, response};
+pub use judging::{Judging, Recorded};
 pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing, Steadiness, Verdict};
 pub use run::{Keeper, StudyError, run, settings};

@@ -1,8 +1,8 @@
-use crate::asked::{Asked, Recorded, answers, covering};
-use crate::outcome::{End, Outcome, ReadingResult, RunHealth, Standing, Steadiness, Verdict};
+use crate::judging::{Judging, Recorded, covering};
+use crate::outcome::{End, Outcome, RunHealth, Steadiness};
 use crate::power_path::{Figured, last_period};
 use circuit::ResolvedStudy;
-use circuit::{Circuit, MOST_BYTES, Quantity, ResolvedRequirement, Signal, StudyKind, Term};
+use circuit::{Circuit, MOST_BYTES, Quantity, Signal, StudyKind, Term};
 use device::{Ended, EngineError, Equations, Settings, Start, transient};
 use readings::{Figures, Question, Recipe, Span, Survey, Ticket};
 use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Unreadable};
@@ -18,8 +18,6 @@ pub enum StudyError {
     Unreadable(#[from] Unreadable),
 }
 
-/// Margin, relative to the limit, below which a requirement counts as close.
-const CLOSE: f64 = 0.1;
 /// Energy missing, relative, above which a run is not to be trusted.
 const ENERGY_LIMIT: f64 = 1e-3;
 /// Change per period, relative, above which a run counts as not yet settled.
@@ -109,13 +107,11 @@ fn judge(
     let whole = Span { from, to };
     let span = last_period(circuit, from, to);
     let mut survey = Survey::default();
-    let of = Recorded { circuit, columns, study: index, complete, whole };
-    let asked: Vec<_> = circuit.readings.iter().map(|r| Asked::new(&of, r, &mut survey)).collect();
+    let judging = Judging::new(Recorded { circuit, columns, study: index, complete, whole }, &mut survey);
     let steady = Steady::new(circuit, span, whole, &mut survey);
     let figured = Figured::new(circuit, span, whole, &mut survey);
     survey.pass(kept, columns)?;
-    let readings = answers(asked, &survey);
-    let verdicts = circuit.requirements.iter().map(|r| verdict(circuit, r, &readings)).collect();
+    let (readings, verdicts) = judging.found(&survey);
     let steadiness = steady.and_then(|s| s.found(circuit, &survey));
     let mut warnings = Vec::new();
     if health.energy.relative > ENERGY_LIMIT {
@@ -146,41 +142,6 @@ fn judge(
             warnings,
         },
     })
-}
-
-fn verdict(circuit: &Circuit, requirement: &ResolvedRequirement, readings: &[ReadingResult]) -> Verdict {
-    let reading = &readings[requirement.reading];
-    let limits = [requirement.at_least.map(|limit| (limit, 1.0)), requirement.at_most.map(|limit| (limit, -1.0))];
-    let margin = reading.value.and_then(|value| {
-        let margins = limits.into_iter().flatten().map(|(limit, direction)| {
-            let distance = direction * (value - limit);
-            let scale = match (requirement.at_least, requirement.at_most) {
-                // Within a band the margin is of its half: in the middle it is whole.
-                (Some(low), Some(high)) => 0.5 * (high - low),
-                // A limit of zero has no relative margin; the value itself sets the scale.
-                _ if limit == 0.0 => value.abs(),
-                _ => limit.abs(),
-            };
-            if scale > 0.0 { distance / scale } else { 0.0 }
-        });
-        margins.min_by(f64::total_cmp)
-    });
-    let standing = match margin {
-        None => Standing::NotTried,
-        Some(m) if m < 0.0 => Standing::Missed,
-        Some(m) if m < CLOSE => Standing::Close,
-        Some(_) => Standing::Met,
-    };
-    debug_assert_eq!(circuit.readings[requirement.reading].id, reading.id);
-    Verdict {
-        id: requirement.id.clone(),
-        standing,
-        margin,
-        value: reading.value,
-        unit: reading.unit,
-        at_least: requirement.at_least,
-        at_most: requirement.at_most,
-    }
 }
 
 /// How far the means of nets still move, on its way: of each net its figures over the last period and the one before.

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { tableFromIPC } from "apache-arrow";
 import createClient from "openapi-fetch";
-import { useEffect } from "react";
+import { useEffect, useMemo } from "react";
 
 import type { components, paths } from "./schema";
 
@@ -16,6 +16,7 @@ export type PartKind = Schemas["PartKind"];
 export type Parameter = Schemas["Parameter"];
 export type Finding = Schemas["Finding"];
 export type SpanMeasures = Schemas["SpanMeasures"];
+export type Measure = Schemas["MeasureShown"];
 export type EntryMeaning = Schemas["EntryMeaning"];
 export type Unit = Schemas["Unit"];
 export type Form = Schemas["StageForm"];
@@ -69,6 +70,38 @@ export function usePartKinds() {
     staleTime: Infinity,
     queryFn: async () => taken<PartKind[]>(await api.GET("/api/part-kinds")),
   });
+}
+
+/** What a reading can measure. */
+export function useMeasureTable(): Measure[] {
+  const table = useQuery({
+    queryKey: ["measures"],
+    staleTime: Infinity,
+    queryFn: async () => taken<Measure[]>(await api.GET("/api/measures")),
+  });
+  return table.data ?? NO_MEASURES;
+}
+
+const NO_MEASURES: Measure[] = [];
+
+/** A run as its supply reads and judges it now; what it gave at its end as long as nothing else is read. */
+export function useJudged(run: Run | undefined, shown: SupplyShown): Run | undefined {
+  const asks = run && isOver(run) && run.outcome && run.node_count > 0 && run.revision !== shown.revision;
+  const judged = useQuery({
+    queryKey: ["judged", run?.id, shown.revision],
+    enabled: Boolean(asks) && !shown.findings.some((f) => f.severity === "error"),
+    staleTime: Infinity,
+    placeholderData: (previous: Schemas["Judged"] | undefined) => previous,
+    queryFn: async () =>
+      taken<Schemas["Judged"]>(
+        await api.GET("/api/runs/{run}/judged", { params: { path: { run: run?.id ?? "" } } }),
+      ),
+  });
+  const found = judged.data;
+  return useMemo(
+    () => (asks && found && run?.outcome ? { ...run, outcome: { ...run.outcome, ...found } } : run),
+    [asks, found, run],
+  );
 }
 
 export function useSupply(supply: string) {
@@ -397,17 +430,23 @@ export function useTraces(run: Run | undefined, signals: string[], from: number,
   });
 }
 
-export function useMeasures(run: Run | undefined, signals: string[], from: number, to: number) {
+export function useMeasures(
+  run: Run | undefined,
+  signals: string[],
+  from: number,
+  to: number,
+  more: Measure["id"][],
+) {
   const id = run?.id ?? "";
   return useQuery({
-    queryKey: ["measure", id, signals, from, to, run?.state],
+    queryKey: ["measure", id, signals, from, to, more, run?.state],
     enabled: id !== "" && (run?.node_count ?? 0) > 0 && signals.length > 0 && to > from,
     placeholderData: (previous: SpanMeasures[] | undefined) => previous,
     queryFn: async () =>
       taken<SpanMeasures[]>(
         await api.POST("/api/runs/{run}/measure", {
           params: { path: { run: id } },
-          body: { signals, from, to },
+          body: { signals, from, to, more },
         }),
       ),
   });

@@ -484,6 +484,38 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/measures": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["listMeasures"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/runs/{run}/judged": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["judgeRun"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/runs/{run}/measure": {
     parameters: {
       query?: never;
@@ -1011,6 +1043,11 @@ export interface components {
        */
       joint: number;
     };
+    /** @description What a run gives by the readings and requirements of its supply as it is now. */
+    Judged: {
+      readings: components["schemas"]["ReadingResult"][];
+      verdicts: components["schemas"]["Verdict"][];
+    };
     /** @description How many runs are kept. */
     KeepRuns: {
       /**
@@ -1085,6 +1122,21 @@ export interface components {
     MarkRun: {
       marked: boolean;
     };
+    /** @description A measure a reading can take. */
+    MeasureShown: {
+      /** @description How it is defined. */
+      help: string;
+      /** @description Identifier in documents. */
+      id: components["schemas"]["ReadingMeasure"];
+      /** @description Name shown. */
+      name: string;
+      /** @description Its numbers. */
+      numbers: components["schemas"]["NumberShown"][];
+      /** @description What it is taken of. */
+      of: components["schemas"]["Subject"];
+      /** @description Its unit for a voltage, a current and a power. */
+      units: components["schemas"]["Unit"][];
+    };
     /** @description Signals to be measured over a span. */
     MeasureSpan: {
       /**
@@ -1092,12 +1144,26 @@ export interface components {
        * @description Start of the span, s.
        */
       from: number;
+      /**
+       * @description Measures taken beside the usual ones.
+       * @default []
+       */
+      more: components["schemas"]["ReadingMeasure"][];
       signals: string[];
       /**
        * Format: double
        * @description End of the span, s.
        */
       to: number;
+    };
+    /** @description A measure over a span. */
+    MoreMeasured: {
+      measure: components["schemas"]["ReadingMeasure"];
+      /** @description Why there is no value. */
+      problem?: string | null;
+      unit: components["schemas"]["Unit"];
+      /** Format: double */
+      value?: number | null;
     };
     /** @description A note in the drawing. */
     Note: {
@@ -1113,6 +1179,17 @@ export interface components {
        * @description Grid row of its first line.
        */
       y: number;
+    };
+    /** @description A number a measure takes. */
+    NumberShown: {
+      /** @description What is taken if it is left out; none if the measure finds one itself. */
+      default?: string | null;
+      help: string;
+      id: string;
+      name: string;
+      /** @description The words it is chosen from, if it is a choice. */
+      options: string[];
+      units: components["schemas"]["Unit"][];
     };
     /** @description What came out of a run. */
     Outcome: {
@@ -1552,19 +1629,73 @@ export interface components {
     Reading: {
       /** @description The name shown. */
       title: string;
+      /** @description The current that flows with the voltage, for powers. */
+      current?: string | null;
+      /** @description Arithmetic among readings by their identifiers. */
+      formula?: string | null;
       /** @description Identifier, unique among readings. */
       id: string;
       /** @description What is measured. */
       measure: components["schemas"]["ReadingMeasure"];
-      /** @description Of which signal: `bus.v`, `D1.i`, `a.v - b.v`. */
-      signal: string;
+      /** @description Numbers of the measure, by name; those left out have their defaults. */
+      numbers?: {
+        [key: string]: string;
+      };
+      /** @description Of which signal: `bus.v`, `D1.i`, `a.v - b.v`; for powers the voltage. Empty where it is of no signal. */
+      signal?: string;
+      /** @description The stage of the power path; the whole supply if left out. */
+      stage?: string | null;
       /** @description The study whose run it is taken from. */
       study: string;
-      /** @description Over which part of the run. */
+      /**
+       * @description Over which part of the run.
+       * @default whole_run
+       */
       window: components["schemas"]["Window"];
     };
-    /** @description What a reading measures of its signal over its window. */
-    ReadingMeasure: "mean" | "rms" | "min" | "max" | "peak_to_peak" | "frequency";
+    /**
+     * @description What a reading measures over its window.
+     * @enum {string}
+     */
+    ReadingMeasure:
+      | "mean"
+      | "rms"
+      | "min"
+      | "max"
+      | "peak_to_peak"
+      | "alternating_rms"
+      | "ripple"
+      | "integral"
+      | "value_at"
+      | "slope"
+      | "steepest"
+      | "frequency"
+      | "period"
+      | "duty"
+      | "count"
+      | "crossing_time"
+      | "rise_time"
+      | "fall_time"
+      | "overshoot"
+      | "undershoot"
+      | "settling_time"
+      | "ringing_frequency"
+      | "ringing_decay"
+      | "crest_factor"
+      | "form_factor"
+      | "ripple_factor"
+      | "harmonic"
+      | "harmonic_distortion"
+      | "real_power"
+      | "apparent_power"
+      | "nonactive_power"
+      | "power_factor"
+      | "displacement_factor"
+      | "distortion_factor"
+      | "harmonic_use"
+      | "efficiency"
+      | "loss"
+      | "formula";
     /** @description A reading's value, or why there is none. */
     ReadingResult: {
       /** @description Identifier of the reading. */
@@ -1830,6 +1961,8 @@ export interface components {
       mean?: number | null;
       /** Format: double */
       min?: number | null;
+      /** @description The measures asked for beside these, in their order. */
+      more: components["schemas"]["MoreMeasured"][];
       /** Format: double */
       rms?: number | null;
       signal: string;
@@ -2009,6 +2142,8 @@ export interface components {
     };
     /** @description The kinds of study. */
     StudyKind: "switch_on" | "load_step";
+    /** @description What a measure is taken of. */
+    Subject: "signal" | "port" | "stage" | "readings";
     /** @description A setting with the reason for it. */
     Suggestion: {
       /** @description Why. */
@@ -2074,12 +2209,14 @@ export interface components {
       title: string;
       /** Format: date-time */
       changed_at: string;
-      /** @description Whether something that decides its numbers was changed after that run. */
+      /** @description Whether something that decides its numbers or verdicts was changed after that run. */
       changed_since_run: boolean;
       /** Format: uuid */
       id: string;
       /** @description The beginning of its notes. */
       notes: string;
+      /** @description Why it cannot be read. */
+      problem?: string | null;
       /** Format: int32 */
       revision: number;
       /** @description Titles of the stages in order. */
@@ -2171,6 +2308,8 @@ export interface components {
       | "per_kelvin"
       | "volt_per_second"
       | "ampere_per_second"
+      | "watt_per_second"
+      | "volt_second"
       | "kelvin_per_watt"
       | "joule_per_kelvin"
       | "metre"
@@ -2224,6 +2363,16 @@ export interface components {
             from: string;
             /** @description End. */
             to: string;
+          };
+        }
+      | {
+          around_step: {
+            /** @description How long after it the window ends, in seconds; with the run if left out. */
+            after?: string | null;
+            /** @description How long before it the window begins, in seconds; at the change if left out. */
+            before?: string | null;
+            /** @description The part that changes; may be left out if only one does. */
+            of?: string | null;
           };
         }
       | {
@@ -3311,6 +3460,56 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["RunShown"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listMeasures: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MeasureShown"][];
+        };
+      };
+    };
+  };
+  judgeRun: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What a run gives by the readings and requirements of its supply as it is now. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Judged"];
         };
       };
       /** @description What went wrong, where, and what to do. */

@@ -1,11 +1,12 @@
+import { useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 
-import { whyBlocked, type PartKind, type Run, type SupplyShown } from "../api/client";
+import { whyBlocked, type PartKind, type Run, type Supply, type SupplyShown } from "../api/client";
 import { Drawing } from "../drawing/drawing";
 import type { Editing } from "../frame/editing";
 import { Dock } from "./dock";
 import { Inspector } from "./inspector";
-import { Strips } from "./strips";
+import { Strips, type Look } from "./strips";
 
 interface Props {
   shown: SupplyShown;
@@ -14,6 +15,8 @@ interface Props {
   study: string;
   run?: Run;
   before?: Run;
+  /** Runs of the study that have ended, newest first. */
+  others: Run[];
   /** The parts chosen in the drawing; the inspector shows a single one. */
   parts: string[];
   onParts: (parts: string[]) => void;
@@ -23,7 +26,8 @@ interface Props {
 
 /** The main view: drawing, strips, numbers. */
 export function Desk(props: Props) {
-  const { shown, kinds, editing, study, run, before, parts, onParts, stage } = props;
+  const { shown, kinds, editing, study, run, before, others, parts, onParts, stage } = props;
+  const [look, setLook] = useState<Look>();
   const { document: supply } = shown;
   const chosen = parts.length === 1 ? supply.parts?.find((p) => p.id === parts[0]) : undefined;
   const kind = kinds.find((k) => k.id === chosen?.kind);
@@ -51,7 +55,10 @@ export function Desk(props: Props) {
               key={study}
               supply={supply}
               study={study}
+              editing={editing}
               run={run}
+              others={others}
+              look={look}
               blocked={whyBlocked(shown.findings)}
             />
           </Panel>
@@ -66,10 +73,22 @@ export function Desk(props: Props) {
           <Dock
             shown={shown}
             editing={editing}
+            study={study}
             run={run}
             before={before}
             stage={stage}
             onStage={props.onStage}
+            onLook={(reading) => {
+              const place = lookAt(supply, study, run, reading, look?.nth ?? 0);
+              setLook(place);
+              const strips = supply.studies?.find((s) => s.id === study)?.strips ?? [];
+              const missing = place?.signals.filter((signal) => !strips.flat().includes(signal)) ?? [];
+              if (missing.length > 0)
+                editing.change("show what was read", (document) => {
+                  const changed = document.studies?.find((s) => s.id === study);
+                  if (changed) changed.strips = [...strips, missing];
+                });
+            }}
             onPart={(part) => onParts([part])}
           />
           {chosen && kind && (
@@ -87,4 +106,19 @@ export function Desk(props: Props) {
       </Panel>
     </Group>
   );
+}
+
+/** Where a reading was taken: its signals, and its window in the run. */
+function lookAt(
+  supply: Supply,
+  study: string,
+  run: Run | undefined,
+  id: string,
+  before: number,
+): Look | undefined {
+  const reading = supply.readings?.find((r) => r.id === id && r.study === study);
+  const window = run?.outcome?.readings.find((r) => r.id === id)?.window;
+  if (!reading || !window) return undefined;
+  const signals = [reading.signal, reading.current].filter((s): s is string => Boolean(s));
+  return { signals, span: { from: window[0], to: window[1] }, nth: before + 1 };
 }

@@ -5,21 +5,25 @@ import { useState } from "react";
 import { isOld, isOver, isUnfinished, type Finding, type Run, type SupplyShown } from "../api/client";
 import { Sizing } from "../compose/sizing";
 import type { Editing } from "../frame/editing";
+import { Readings } from "../readings/table";
 import { show } from "../ui/quantity";
 import { Verdicts } from "../ui/verdicts";
 
 interface Props {
   shown: SupplyShown;
   editing: Editing;
+  study: string;
   run?: Run;
   before?: Run;
   stage?: string;
   onStage: (stage: string | undefined) => void;
   onPart: (part: string) => void;
+  /** Shows where a reading was taken. */
+  onLook: (reading: string) => void;
 }
 
 /** Numbers, checks and the evidence for them. */
-export function Dock({ shown, editing, run, before, stage, onStage, onPart }: Props) {
+export function Dock({ shown, editing, study, run, before, stage, onStage, onPart, onLook }: Props) {
   const { document: supply, findings } = shown;
   const chosen = supply.stages?.find((s) => s.id === stage);
   const [tab, setTab] = useState(chosen ? "sizing" : "readings");
@@ -55,8 +59,8 @@ export function Dock({ shown, editing, run, before, stage, onStage, onPart }: Pr
         )}
       </Tabs.List>
       <Tabs.Content value="readings" className="grid min-h-0 grow grid-cols-[3fr_2fr] overflow-auto">
-        <Verdicts supply={supply} outcome={run?.outcome} />
-        <Readings shown={shown} run={run} before={before} />
+        <Verdicts supply={supply} outcome={run?.outcome} onLook={onLook} />
+        <Readings shown={shown} study={study} editing={editing} run={run} before={before} />
       </Tabs.Content>
       <Tabs.Content value="checks" className="min-h-0 grow overflow-auto p-3">
         {errors === 0 && <p className="text-met">Nothing to complain of.</p>}
@@ -100,43 +104,6 @@ export function Dock({ shown, editing, run, before, stage, onStage, onPart }: Pr
 function look(finding: Finding): string {
   if (isUnfinished(finding)) return "";
   return finding.severity === "error" ? "text-missed" : "text-close";
-}
-
-function Readings({ shown, run, before }: { shown: SupplyShown; run?: Run; before?: Run }) {
-  const result = (of: Run | undefined, id: string) => of?.outcome?.readings.find((r) => r.id === id);
-  return (
-    <table className="w-full self-start border-l border-hairline" aria-label="Readings">
-      <thead className="text-left text-xs text-muted">
-        <tr>
-          <th className="px-3 py-1 font-normal">Reading</th>
-          <th className="px-2 text-right font-normal">This run</th>
-          <th className="px-3 text-right font-normal">Before</th>
-        </tr>
-      </thead>
-      <tbody>
-        {shown.document.readings?.map((reading) => {
-          const now = result(run, reading.id);
-          const then = result(before, reading.id);
-          return (
-            <tr key={reading.id} className="border-t border-hairline" data-testid={`reading-${reading.id}`}>
-              <td
-                className="px-3 py-1"
-                title={`${reading.measure.replaceAll("_", " ")} of ${reading.signal}`}
-              >
-                {reading.title}
-              </td>
-              <td className="figures px-2 text-right whitespace-nowrap" title={now?.problem ?? undefined}>
-                {now ? show(now.value, now.unit) : "–"}
-              </td>
-              <td className="figures px-3 text-right whitespace-nowrap text-muted">
-                {then ? show(then.value, then.unit) : ""}
-              </td>
-            </tr>
-          );
-        })}
-      </tbody>
-    </table>
-  );
 }
 
 function Health({ run }: { run?: Run }) {

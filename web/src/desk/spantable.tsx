@@ -1,21 +1,70 @@
-import type { SpanMeasures } from "../api/client";
+import { DropdownMenu } from "radix-ui";
+import { SlidersHorizontal } from "lucide-react";
+
+import { useMeasureTable, type Measure, type SpanMeasures } from "../api/client";
+import { ITEM } from "../ui/menu";
 import { show } from "../ui/quantity";
 
 interface Props {
   measures: SpanMeasures[];
+  /** What is shown beside the usual columns. */
+  more: Measure["id"][];
+  onMore: (more: Measure["id"][]) => void;
   colour: (signal: string) => string;
 }
 
+const HEADS = ["at A", "at B", "B − A", "mean", "RMS", "peak-to-peak", "frequency"];
+/** What the usual columns show already. */
+const USUAL = new Set<Measure["id"]>(["mean", "rms", "peak_to_peak", "frequency", "value_at"]);
+
 /** What the span ruler reads: every trace at A and B, and over the span between them. */
-export function SpanTable({ measures, colour }: Props) {
-  const heads = ["at A", "at B", "B − A", "mean", "RMS", "peak-to-peak", "frequency"];
+export function SpanTable({ measures, more, onMore, colour }: Props) {
+  const table = useMeasureTable();
+  const name = (id: Measure["id"]) => table.find((m) => m.id === id)?.name.toLowerCase() ?? id;
+  const offered = table.filter((m) => m.of === "signal" && !USUAL.has(m.id));
   return (
     <div className="max-h-28 shrink-0 overflow-auto border-t border-hairline bg-panel">
       <table className="w-full text-xs" aria-label="Span">
         <thead className="text-muted">
           <tr>
-            <th className="px-3 text-left font-normal">Span</th>
-            {heads.map((head) => (
+            <th className="px-3 text-left font-normal">
+              <DropdownMenu.Root>
+                <DropdownMenu.Trigger
+                  aria-label="Columns of the span"
+                  title="Choose what is measured over the span"
+                  className="inline-flex cursor-pointer items-center gap-1 hover:text-ink"
+                >
+                  Span <SlidersHorizontal size={11} />
+                </DropdownMenu.Trigger>
+                <DropdownMenu.Portal>
+                  <DropdownMenu.Content
+                    side="top"
+                    align="start"
+                    collisionPadding={8}
+                    className="z-20 max-h-(--radix-dropdown-menu-content-available-height) overflow-auto rounded-md border border-hairline bg-panel p-1 text-sm shadow-soft"
+                  >
+                    {offered.map((m) => (
+                      <DropdownMenu.CheckboxItem
+                        key={m.id}
+                        checked={more.includes(m.id)}
+                        onCheckedChange={(on) =>
+                          onMore(on ? [...more, m.id] : more.filter((other) => other !== m.id))
+                        }
+                        onSelect={(event) => event.preventDefault()}
+                        title={m.help}
+                        className={`${ITEM} flex items-center gap-2 py-0.5`}
+                      >
+                        <span className="w-3" aria-hidden="true">
+                          {more.includes(m.id) ? "✓" : ""}
+                        </span>
+                        {m.name}
+                      </DropdownMenu.CheckboxItem>
+                    ))}
+                  </DropdownMenu.Content>
+                </DropdownMenu.Portal>
+              </DropdownMenu.Root>
+            </th>
+            {[...HEADS, ...more.map(name)].map((head) => (
               <th key={head} className="px-2 text-right font-normal">
                 {head}
               </th>
@@ -42,6 +91,18 @@ export function SpanTable({ measures, colour }: Props) {
                   </td>
                 ))}
                 <td className="px-2 text-right whitespace-nowrap">{show(m.frequency, "hertz")}</td>
+                {more.map((id) => {
+                  const found = m.more.find((each) => each.measure === id);
+                  return (
+                    <td
+                      key={id}
+                      className="px-2 text-right whitespace-nowrap"
+                      title={found?.problem ?? undefined}
+                    >
+                      {found ? show(found.value, found.unit) : "–"}
+                    </td>
+                  );
+                })}
               </tr>
             );
           })}

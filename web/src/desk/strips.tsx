@@ -1,19 +1,41 @@
-import { Plus, X } from "lucide-react";
 import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 
-import { isOver, useMeasures, useTraces, type Run, type Supply, type Unit } from "../api/client";
+import {
+  isOver,
+  useMeasures,
+  useTraces,
+  type Measure,
+  type Run,
+  type Supply,
+  type Unit,
+} from "../api/client";
+import type { Editing } from "../frame/editing";
 import { LEFT, traceColour, RIGHT, type Size, type Trace, type View } from "../plot/draw";
 import { SpanRuler } from "../plot/spanruler";
 import { Strip, zoomed } from "../plot/strip";
 import { Button } from "../ui/button";
-import { Menu, MenuItem } from "../ui/menu";
+import { useKept } from "../ui/kept";
 import { Notice } from "../ui/states";
 import { SpanTable } from "./spantable";
+import { ReferenceMenu, StripControls } from "./stripcontrols";
+import { SignalTray } from "./tray";
+
+/** A place in a run to look at: what decided a verdict. */
+export interface Look {
+  signals: string[];
+  span: View;
+  /** Counts up, so that the same place can be asked for again. */
+  nth: number;
+}
 
 interface Props {
   supply: Supply;
   study: string;
+  editing: Editing;
   run?: Run;
+  /** Runs of the study that have ended, newest first: any of them can stand behind. */
+  others: Run[];
+  look?: Look;
   /** Why it cannot be run. */
   blocked?: string;
 }
@@ -32,9 +54,14 @@ function useSettled<T>(chosen: T | undefined, delay: number): T | undefined {
 }
 
 /** Plots under one time axis, and the span measured over them. */
-export function Strips({ supply, study, run, blocked }: Props) {
-  const suggested = supply.studies?.find((s) => s.id === study)?.strips;
-  const [strips, setStrips] = useState<string[][]>(suggested?.length ? suggested : [[]]);
+export function Strips({ supply, study, editing, run, others, look, blocked }: Props) {
+  const saved = supply.studies?.find((s) => s.id === study)?.strips;
+  const strips = useMemo(() => (saved?.length ? saved : [[]]), [saved]);
+  const setStrips = (next: string[][]) =>
+    editing.change("arrange the strips", (document) => {
+      const changed = document.studies?.find((s) => s.id === study);
+      if (changed) changed.strips = next;
+    });
   const full = useMemo<View>(() => {
     const going = run && !isOver(run);
     const [from, to] = run?.recorded ?? [0, 0];
@@ -46,6 +73,13 @@ export function Strips({ supply, study, run, blocked }: Props) {
   const read = run?.outcome?.readings.find((r) => r.window && r.window[0] > full.from)?.window;
   const [ownSpan, setSpan] = useState<View>();
   const span = ownSpan ?? (read ? { from: read[0], to: read[1] } : undefined);
+
+  const [seen, setSeen] = useState(look?.nth);
+  if (look && look.nth !== seen) {
+    setSeen(look.nth);
+    setSpan(look.span);
+    setView(zoomed(look.span, (look.span.from + look.span.to) / 2, 1.5));
+  }
 
   const area = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState<Size>({ width: 0, height: 0 });
@@ -63,8 +97,12 @@ export function Strips({ supply, study, run, blocked }: Props) {
   const settled = useSettled(chosen, 60) ?? full;
   const pixels = Math.max(0, Math.round(size.width - LEFT - RIGHT));
   const traces = useTraces(run, signals, settled.from, settled.to, pixels);
+  const [behind, setBehind] = useState("");
+  const reference = others.find((other) => other.id === behind && other.id !== run?.id);
+  const before = useTraces(reference, signals, settled.from, settled.to, pixels);
   const settledSpan = useSettled(ownSpan, 120) ?? span;
-  const measures = useMeasures(run, signals, settledSpan?.from ?? 0, settledSpan?.to ?? 0);
+  const [more, setMore] = useKept<Measure["id"][]>("span-columns", []);
+  const measures = useMeasures(run, signals, settledSpan?.from ?? 0, settledSpan?.to ?? 0, more);
   const drawn = useMemo(
     () =>
       strips.map((strip) =>
@@ -73,9 +111,10 @@ export function Strips({ supply, study, run, blocked }: Props) {
           unit: unitOf(signal),
           colour: signals.indexOf(signal),
           points: traces.data?.get(signal),
+          behind: reference && before.data?.get(signal),
         })),
       ),
-    [strips, signals, traces.data],
+    [strips, signals, traces.data, reference, before.data],
   );
   const features = useMemo(() => {
     const all = (pick: "features_near_from" | "features_near_to") =>
@@ -101,7 +140,6 @@ export function Strips({ supply, study, run, blocked }: Props) {
   const change = (index: number, strip: string[]) =>
     setStrips(strips.map((s, i) => (i === index ? strip : s)));
   const height = Math.max(70, Math.floor(size.height / Math.max(1, strips.length)));
-  const offered = useMemo(() => signalNames(supply), [supply]);
   return (
     <section aria-label="Strips" className="flex h-full flex-col bg-ground" onKeyDown={onKey}>
       <div
@@ -134,10 +172,16 @@ export function Strips({ supply, study, run, blocked }: Props) {
           Span here
         </Button>
         <span className="grow" />
-        <SignalMenu
+        <ReferenceMenu
+          runs={others.filter((other) => other.id !== run?.id)}
+          value={reference?.id ?? ""}
+          onChoose={setBehind}
+        />
+        <SignalTray
           label="New strip"
-          offered={offered}
-          onChoose={(signal) => setStrips([...strips, [signal]])}
+          supply={supply}
+          run={run}
+          onChoose={(signal) => setStrips([...strips.filter((s) => s.length > 0), [signal]])}
         />
       </div>
       <div
@@ -167,25 +211,18 @@ export function Strips({ supply, study, run, blocked }: Props) {
                 onFull={() => setView(undefined)}
                 onSpan={setSpan}
               />
-              <div className="absolute top-0.5 right-0 flex opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
-                <SignalMenu
-                  label="Add a trace to this strip"
-                  short
-                  offered={offered.filter((s) => !strip.some((t) => t.signal === s))}
-                  onChoose={(signal) => change(i, [...strip.map((t) => t.signal), signal])}
-                />
-                {strips.length > 1 && (
-                  <Button
-                    look="quiet"
-                    className="h-6"
-                    aria-label="Remove this strip"
-                    title="Remove this strip"
-                    onClick={() => setStrips(strips.filter((_, k) => k !== i))}
-                  >
-                    <X size={13} />
-                  </Button>
-                )}
-              </div>
+              <StripControls
+                supply={supply}
+                run={run}
+                strip={strips[i] ?? []}
+                alone={strips.length === 1}
+                first={i === 0}
+                onChange={(next) => change(i, next)}
+                onEarlier={() =>
+                  setStrips(strips.map((s, k) => strips[k === i ? i - 1 : k === i - 1 ? i : k] ?? s))
+                }
+                onRemove={() => setStrips(strips.filter((_, k) => k !== i))}
+              />
             </div>
           ))}
       </div>
@@ -195,48 +232,13 @@ export function Strips({ supply, study, run, blocked }: Props) {
           {span && (
             <SpanTable
               measures={measures.data ?? []}
+              more={more}
+              onMore={setMore}
               colour={(signal) => traceColour(signals.indexOf(signal))}
             />
           )}
         </>
       )}
     </section>
-  );
-}
-
-/** Every signal there is, nets first. */
-function signalNames(supply: Supply): string[] {
-  const nets = new Set(supply.parts?.flatMap((p) => Object.values(p.pins)));
-  nets.delete("gnd");
-  const parts = supply.parts ?? [];
-  return [
-    ...[...nets].map((n) => `${n}.v`),
-    ...parts.flatMap((p) => [`${p.id}.v`, `${p.id}.i`, `${p.id}.p`]),
-  ];
-}
-
-interface MenuProps {
-  label: string;
-  short?: boolean;
-  offered: string[];
-  onChoose: (signal: string) => void;
-}
-
-function SignalMenu({ label, short, offered, onChoose }: MenuProps) {
-  return (
-    <Menu
-      className="figures text-sm"
-      trigger={
-        <Button look="quiet" className="h-6 text-xs" aria-label={label} title={label}>
-          <Plus size={13} /> {!short && label}
-        </Button>
-      }
-    >
-      {offered.map((signal) => (
-        <MenuItem key={signal} className="py-0.5" onSelect={() => onChoose(signal)}>
-          {signal}
-        </MenuItem>
-      ))}
-    </Menu>
   );
 }

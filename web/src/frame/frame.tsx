@@ -3,6 +3,7 @@ import { useParams } from "react-router";
 
 import {
   isOver,
+  useJudged,
   useFollow,
   usePartKinds,
   useRuns,
@@ -51,8 +52,11 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
   const study = supply.studies?.find((s) => s.id === chosen)?.id ?? supply.studies?.[0]?.id ?? "";
 
   const ofStudy = useMemo(() => runs.data?.filter((r) => r.study === study) ?? [], [runs.data, study]);
-  const run = ofStudy[0];
-  const before = ofStudy.slice(1).find((r) => r.state === "done");
+  const run = useJudged(ofStudy[0], shown);
+  const before = useJudged(
+    ofStudy.slice(1).find((r) => r.state === "done"),
+    shown,
+  );
   useFollow(id, run);
 
   const shortcuts = useRef({ undo: editing.undo, redo: editing.redo });
@@ -117,6 +121,7 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
               study={study}
               run={run}
               before={before}
+              others={ofStudy.filter(isOver)}
               parts={parts}
               onParts={setParts}
               stage={stage}

@@ -151,8 +151,11 @@ function Card({ stage, figure, chosen, marked, unfinished, last, onChoose }: Car
         </span>
       )}
       {lost > 0 && (
-        <span className="figures absolute bottom-0 left-2 rounded-sm bg-panel/80 px-1 text-xs text-amber">
-          {show(lost, "watt", 3)} lost
+        <span
+          className="figures absolute bottom-0 left-2 rounded-sm bg-panel/80 px-1 text-xs text-amber"
+          title={figure && figure.power_in > 0 ? `${stage.title} passes on ${efficiency(figure)}` : undefined}
+        >
+          {show(lost, "watt", 3)} lost{figure && figure.power_in > 0 && `, ${efficiency(figure)}`}
         </span>
       )}
     </button>
@@ -229,6 +232,11 @@ function Band({ nodes, figures, largest, columns, height, rows }: BandProps) {
       })}
     </svg>
   );
+}
+
+/** Power passed on over power arriving. */
+function efficiency(figure: Figures): string {
+  return `${((100 * figure.power_out) / figure.power_in).toPrecision(3)}\u2009%`;
 }
 
 function voltage(figure: Figures | undefined, output?: string | null): string {

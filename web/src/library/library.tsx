@@ -73,7 +73,11 @@ export function Library() {
                 <h2 className="pr-10 font-semibold">{supply.title}</h2>
                 <p className="mt-1 text-copper">{supply.stages.join(" → ")}</p>
                 <p className="mt-2 line-clamp-2 text-muted">{supply.notes}</p>
-                <Tally {...supply.tally} stale={supply.changed_since_run} />
+                {supply.problem ? (
+                  <p className="mt-2 text-missed">It cannot be read: {supply.problem}.</p>
+                ) : (
+                  <Tally {...supply.tally} stale={supply.changed_since_run} />
+                )}
                 <p className="mt-1 text-xs text-muted">
                   Changed {new Date(supply.changed_at).toLocaleString()}, revision {supply.revision}
                 </p>

@@ -13,6 +13,8 @@ export interface Trace {
   /** Index into the trace colours. */
   colour: number;
   points?: Points;
+  /** The same signal in the run compared with, drawn thinner and paler behind. */
+  behind?: Points;
 }
 
 export interface View {
@@ -32,7 +34,7 @@ export function timeScale(view: View, width: number) {
 
 function range(traces: Trace[], view: View): [number, number] {
   let [low, high] = [Infinity, -Infinity];
-  for (const { points } of traces) {
+  for (const points of traces.flatMap((trace) => [trace.points, trace.behind])) {
     points?.y.forEach((y, i) => {
       const t = points.t[i] ?? NaN;
       if (t < view.from || t > view.to || Number.isNaN(y)) return;
@@ -124,12 +126,10 @@ export function drawStrip(canvas: HTMLCanvasElement, size: Size, traces: Trace[]
   context.beginPath();
   context.rect(LEFT, 0, right - LEFT, size.height);
   context.clip();
-  traces.forEach((trace, i) => {
-    const { points } = trace;
+  const stroke = (trace: Trace, i: number, points?: Points) => {
     const scale = scales.get(trace.unit);
     if (!points || !scale) return;
     context.strokeStyle = look(`--trace-${trace.colour % 8}`);
-    context.lineWidth = 1.5;
     context.setLineDash(DASHES[i % DASHES.length] ?? []);
     context.beginPath();
     points.t.forEach((t, k) => {
@@ -138,7 +138,13 @@ export function drawStrip(canvas: HTMLCanvasElement, size: Size, traces: Trace[]
       else context.lineTo(px, py);
     });
     context.stroke();
-  });
+  };
+  context.globalAlpha = 0.45;
+  context.lineWidth = 1;
+  traces.forEach((trace, i) => stroke(trace, i, trace.behind));
+  context.globalAlpha = 1;
+  context.lineWidth = 1.5;
+  traces.forEach((trace, i) => stroke(trace, i, trace.points));
   context.restore();
   context.setLineDash([]);
   context.strokeStyle = muted;

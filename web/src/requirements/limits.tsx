@@ -1,30 +1,15 @@
 import { Plus, Trash2 } from "lucide-react";
 import { useState } from "react";
 
-import type { Supply, SupplyShown, Unit } from "../api/client";
+import { useMeasureTable, type Supply, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
+import { begun, described, fitted, signalNames, unitFor, type Reading } from "../readings/draft";
+import { MeasureOptions } from "../readings/editor";
 import { Button } from "../ui/button";
+import { FIELD } from "../ui/field";
 import { ValueField } from "../ui/valuefield";
 
-type Reading = NonNullable<Supply["readings"]>[number];
 type Requirement = NonNullable<Supply["requirements"]>[number];
-
-const MEASURES: Record<Reading["measure"], string> = {
-  mean: "mean",
-  rms: "RMS",
-  min: "smallest value",
-  max: "largest value",
-  peak_to_peak: "peak-to-peak",
-  frequency: "frequency",
-};
-const UNITS: Record<string, Unit> = { v: "volt", i: "ampere", p: "watt" };
-/** Periods at the end of a run that a new reading looks at. */
-const LAST_PERIODS = 5;
-
-function unitOf(reading: Reading | undefined): Unit {
-  if (reading?.measure === "frequency") return "hertz";
-  return UNITS[reading?.signal.trim().at(-1) ?? "v"] ?? "volt";
-}
 
 /** Limits beside those the outputs bring: each ties a reading of a study to what it may be. */
 export function Limits({ shown, editing }: { shown: SupplyShown; editing: Editing }) {
@@ -68,13 +53,15 @@ interface LimitProps {
 function Limit({ shown, requirement, editing }: LimitProps) {
   const reading = shown.document.readings?.find((r) => r.id === requirement.reading);
   const study = shown.document.studies?.find((s) => s.id === reading?.study);
+  const measures = useMeasureTable();
+  const measure = measures.find((m) => m.id === reading?.measure);
   const bound = (label: string, name: "at_least" | "at_most") => (
     <ValueField
       key={`${name}${requirement[name] ?? ""}`}
       supply={shown.id}
       label={label}
       help="Empty for no limit on this side."
-      unit={unitOf(reading)}
+      unit={unitFor(measure?.units ?? [], reading?.signal ?? "")}
       text={requirement[name] ?? ""}
       fallback="not stated"
       onCommit={(text) =>
@@ -94,7 +81,7 @@ function Limit({ shown, requirement, editing }: LimitProps) {
         <span className="grow">
           <span className="font-semibold">{requirement.title}</span>{" "}
           <span className="text-xs text-muted">
-            {reading ? `${MEASURES[reading.measure]} of ${reading.signal}, ${study?.title ?? ""}` : ""}
+            {reading ? `${described(reading, measures, shown.document)}, ${study?.title ?? ""}` : ""}
           </span>
         </span>
         <Button
@@ -126,44 +113,32 @@ interface NewProps {
 /** A limit to be: what is read, in which study, and one bound; the other can follow. */
 function NewLimit({ shown, editing, onDone }: NewProps) {
   const { document: supply } = shown;
+  const measures = useMeasureTable();
   const [title, setTitle] = useState("");
   const [measure, setMeasure] = useState<Reading["measure"]>("max");
   const [signal, setSignal] = useState("");
   const [study, setStudy] = useState(supply.studies?.[0]?.id ?? "");
   const [side, setSide] = useState<"at_most" | "at_least">("at_most");
   const [limit, setLimit] = useState("");
-  const parts = supply.parts ?? [];
-  const nets = [...new Set(parts.flatMap((p) => Object.values(p.pins)))].filter((net) => net !== "gnd");
-  const source = parts.find((p) => p.kind === "sine_source" || p.kind === "three_phase_source");
-  const settled = measure === "mean" || measure === "rms" || measure === "peak_to_peak";
-  const ready = signal.trim() !== "" && limit.trim() !== "";
+  const row = measures.find((m) => m.id === measure);
+  const settled = !["min", "max", "rise_time", "fall_time", "settling_time", "overshoot"].includes(measure);
+  const ready = (row?.of === "stage" || signal.trim() !== "") && limit.trim() !== "";
+  const begin = begun(supply, study);
+  // Extremes are looked for everywhere; means where the supply has settled.
+  const window = settled ? begin.window : "whole_run";
+  const reading = fitted({ ...begin, measure, signal: signal.trim(), window }, row);
+  const name = described(reading, measures, supply);
   const add = () => {
-    const taken = new Set([...(supply.requirements ?? []), ...(supply.readings ?? [])].map((r) => r.id));
-    const free = (n: number): string => (taken.has(`limit_${n}`) ? free(n + 1) : `limit_${n}`);
-    const id = free(1);
-    const name = title.trim() || `${signal.trim()}, ${MEASURES[measure]}`;
+    const { id } = reading;
     editing.change("add a limit", (document) => {
-      document.readings = [
-        ...(document.readings ?? []),
-        {
-          id,
-          title: name,
-          study,
-          measure,
-          signal: signal.trim(),
-          // Extremes are looked for everywhere; means where the supply has settled.
-          window:
-            settled && source ? { last_periods: { count: LAST_PERIODS, period_of: source.id } } : "whole_run",
-        },
-      ];
+      document.readings = [...(document.readings ?? []), { ...reading, title: title.trim() || name }];
       document.requirements = [
         ...(document.requirements ?? []),
-        { id, title: name, reading: id, [side]: limit.trim() },
+        { id, title: title.trim() || name, reading: id, [side]: limit.trim() },
       ];
     });
     onDone();
   };
-  const field = "h-7 rounded-md border border-hairline bg-panel px-2";
   return (
     <form
       className="mb-2 grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-1 rounded-md border border-copper bg-panel p-2"
@@ -179,9 +154,9 @@ function NewLimit({ shown, editing, onDone }: NewProps) {
       <input
         id="limit-title"
         value={title}
-        placeholder={signal ? `${signal}, ${MEASURES[measure]}` : "Inrush current"}
+        placeholder={ready ? name : "Inrush current"}
         onChange={(event) => setTitle(event.target.value)}
-        className={field}
+        className={FIELD}
       />
       <span className="text-muted">The</span>
       <span className="flex items-center gap-2">
@@ -189,39 +164,36 @@ function NewLimit({ shown, editing, onDone }: NewProps) {
           aria-label="Measure"
           value={measure}
           onChange={(event) => setMeasure(event.target.value as Reading["measure"])}
-          className={field}
+          className={FIELD}
         >
-          {Object.entries(MEASURES).map(([id, name]) => (
-            <option key={id} value={id}>
-              {name}
-            </option>
-          ))}
+          <MeasureOptions measures={measures.filter((m) => m.of === "signal" || m.of === "stage")} />
         </select>
-        <span className="text-muted">of</span>
-        <input
-          aria-label="Signal"
-          value={signal}
-          list="limit-signals"
-          placeholder="V1.i"
-          spellCheck={false}
-          onChange={(event) => setSignal(event.target.value)}
-          className={`figures min-w-0 grow ${field}`}
-        />
-        <datalist id="limit-signals">
-          {[
-            ...nets.map((net) => `${net}.v`),
-            ...parts.flatMap((p) => [`${p.id}.i`, `${p.id}.v`, `${p.id}.p`]),
-          ].map((name) => (
-            <option key={name} value={name} />
-          ))}
-        </datalist>
+        <span className="text-muted">of{row?.of === "stage" && " the whole supply"}</span>
+        {row?.of !== "stage" && (
+          <>
+            <input
+              aria-label="Signal"
+              value={signal}
+              list="limit-signals"
+              placeholder="V1.i"
+              spellCheck={false}
+              onChange={(event) => setSignal(event.target.value)}
+              className={`figures min-w-0 grow ${FIELD}`}
+            />
+            <datalist id="limit-signals">
+              {signalNames(supply).map((name) => (
+                <option key={name} value={name} />
+              ))}
+            </datalist>
+          </>
+        )}
       </span>
       <span className="text-muted">in</span>
       <select
         aria-label="Study of the limit"
         value={study}
         onChange={(event) => setStudy(event.target.value)}
-        className={field}
+        className={FIELD}
       >
         {supply.studies?.map((s) => (
           <option key={s.id} value={s.id}>
@@ -235,7 +207,7 @@ function NewLimit({ shown, editing, onDone }: NewProps) {
           aria-label="Side of the limit"
           value={side}
           onChange={(event) => setSide(event.target.value as typeof side)}
-          className={field}
+          className={FIELD}
         >
           <option value="at_most">at most</option>
           <option value="at_least">at least</option>
@@ -246,7 +218,7 @@ function NewLimit({ shown, editing, onDone }: NewProps) {
           placeholder="10"
           spellCheck={false}
           onChange={(event) => setLimit(event.target.value)}
-          className={`figures min-w-0 grow ${field}`}
+          className={`figures min-w-0 grow ${FIELD}`}
         />
         <Button type="submit" look="main" disabled={!ready}>
           Add

@@ -1,8 +1,9 @@
 import { Plus } from "lucide-react";
 import { Link } from "react-router";
 
-import type { Run, Supply, SupplyShown } from "../api/client";
+import { useMeasureTable, type Run, type Supply, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
+import { described } from "../readings/draft";
 import { Button } from "../ui/button";
 import { Verdicts } from "../ui/verdicts";
 import { Limits } from "./limits";
@@ -25,6 +26,12 @@ export function Requirements({ shown, editing, run }: Props) {
   const state = (what: string, next: { source?: typeof source; outputs?: Output[] }) =>
     void editing.compose(what, { edit: "state", source, outputs, ...next });
   const free = (n: number): string => (outputs.some((o) => o.id === `out${n}`) ? free(n + 1) : `out${n}`);
+  const measures = useMeasureTable();
+  const decidedBy = (id: string) => {
+    const reading = supply.readings?.find((r) => r.id === id);
+    const study = supply.studies?.find((s) => s.id === reading?.study);
+    return reading ? `${described(reading, measures, supply)}, ${study?.title ?? reading.study}` : "";
+  };
   const add = () =>
     state("add an output", {
       outputs: [...outputs, { id: free(1), title: "Output", voltage: "5", current: "100m" }],
@@ -82,7 +89,7 @@ export function Requirements({ shown, editing, run }: Props) {
         <p className="mb-2 text-muted">
           Each output is judged by its mean and its ripple as soon as a load or a regulator serves it.
         </p>
-        <Verdicts supply={supply} outcome={run?.outcome} studies />
+        <Verdicts supply={supply} outcome={run?.outcome} decidedBy={decidedBy} />
         <Limits shown={shown} editing={editing} />
       </section>
     </div>

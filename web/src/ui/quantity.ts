@@ -22,6 +22,8 @@ const SYMBOLS: Record<Unit, string> = {
   per_kelvin: "1/K",
   volt_per_second: "V/s",
   ampere_per_second: "A/s",
+  watt_per_second: "W/s",
+  volt_second: "Vs",
   kelvin_per_watt: "K/W",
   joule_per_kelvin: "J/K",
   metre: "m",

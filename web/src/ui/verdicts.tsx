@@ -14,12 +14,14 @@ export function standings(verdicts: Verdict[]) {
 interface Props {
   supply: Supply;
   outcome?: Outcome | null;
-  /** Whether to name the study and the reading that decide each. */
-  studies?: boolean;
+  /** Names what decides a requirement, by its reading. */
+  decidedBy?: (reading: string) => string;
+  /** Shows the place in the run that decided it. */
+  onLook?: (reading: string) => void;
 }
 
 /** Requirements with the value achieved, the limits and the margin. */
-export function Verdicts({ supply, outcome, studies }: Props) {
+export function Verdicts({ supply, outcome, decidedBy, onLook }: Props) {
   if (!supply.requirements?.length)
     return <p className="p-3 text-muted">This supply states no requirements.</p>;
   return (
@@ -46,9 +48,20 @@ export function Verdicts({ supply, outcome, studies }: Props) {
               data-testid={`requirement-${requirement.id}`}
             >
               <td className="px-3 py-1">
-                {requirement.title}
-                {studies && (
-                  <span className="block text-xs text-muted">{decidedBy(supply, requirement.reading)}</span>
+                {onLook && verdict?.value != null ? (
+                  <button
+                    type="button"
+                    className="cursor-pointer text-left hover:underline"
+                    title="Show where in the run it was read"
+                    onClick={() => onLook(requirement.reading)}
+                  >
+                    {requirement.title}
+                  </button>
+                ) : (
+                  requirement.title
+                )}
+                {decidedBy && (
+                  <span className="block text-xs text-muted">{decidedBy?.(requirement.reading)}</span>
                 )}
               </td>
               <td className="figures px-2 text-xs whitespace-nowrap text-muted">
@@ -73,14 +86,6 @@ export function Verdicts({ supply, outcome, studies }: Props) {
       </tbody>
     </table>
   );
-}
-
-/** The measure, signal and study behind a reading. */
-function decidedBy(supply: Supply, id: string): string {
-  const reading = supply.readings?.find((r) => r.id === id);
-  const study = supply.studies?.find((s) => s.id === reading?.study);
-  if (!reading) return "";
-  return `${reading.measure.replaceAll("_", " ")} of ${reading.signal}, ${study?.title ?? reading.study}`;
 }
 
 function limits(verdict: Verdict): string {

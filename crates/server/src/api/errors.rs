@@ -40,6 +40,11 @@ impl ApiError {
         ApiError::not_found("there is no such supply in the library")
     }
 
+    /// What it says.
+    pub(super) fn message(&self) -> &str {
+        &self.problem.message
+    }
+
     /// There is no such run.
     pub(super) fn no_run() -> Self {
         ApiError::not_found("there is no such run")

@@ -9,6 +9,7 @@ mod entry;
 mod errors;
 mod events;
 mod guard;
+mod judged;
 mod look;
 mod parts;
 mod revisions;
@@ -86,6 +87,8 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/room/keep-runs", put_with(deletion::keep, |o| o.id("keepRuns")))
         .api_route("/api/room/give-free", post_with(deletion::give_free, |o| o.id("giveFree")))
         .api_route("/api/runs/{run}/stop", post_with(runs::stop, |o| o.id("stopRun")))
+        .api_route("/api/measures", get_with(judged::measures, |o| o.id("listMeasures")))
+        .api_route("/api/runs/{run}/judged", get_with(judged::judge, |o| o.id("judgeRun")))
         .api_route("/api/runs/{run}/measure", post_with(traces::measure, |o| o.id("measure")))
         .api_route("/api/runs/{run}/events", get_with(events::follow, |o| o.id("followRun")))
         .api_route("/api/runs/{run}/trace", get_with(traces::window, |o| o.id("trace")))

@@ -12,7 +12,7 @@ use axum::http::StatusCode;
 use axum::http::header::CONTENT_TYPE;
 use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
-use circuit::{Finding, Supply};
+use circuit::{Finding, Supply, as_run};
 use drawing::Drawing;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -37,8 +37,10 @@ pub(crate) struct SupplyListed {
     stages: Vec<String>,
     /// Requirements by standing in the latest run.
     tally: Tally,
-    /// Whether something that decides its numbers was changed after that run.
+    /// Whether something that decides its numbers or verdicts was changed after that run.
     changed_since_run: bool,
+    /// Why it cannot be read.
+    problem: Option<String>,
 }
 
 /// How many requirements stand where.
@@ -126,15 +128,47 @@ pub(super) async fn shown(app: &App, row: SupplyRow) -> Result<SupplyShown, ApiE
 /// Every supply in the library, latest change first.
 pub(crate) async fn list(State(app): State<App>) -> Result<Json<Vec<SupplyListed>>, ApiError> {
     let rows = app.store.supplies(app.account()).await?;
-    app.think(move || rows.into_iter().map(listed).collect::<Result<Vec<_>, ApiError>>()).await?.map(Json)
+    Ok(Json(app.think(move || rows.into_iter().map(listed).collect()).await?))
 }
 
-fn listed(row: SupplySummary) -> Result<SupplyListed, ApiError> {
-    let document = read(&row.supply.document)?;
-    let outcome = row.run.as_ref().and_then(|run| run.outcome.clone());
+/// A supply in the list; one that cannot be read is named with what is wrong, and hides no other.
+fn listed(row: SupplySummary) -> SupplyListed {
+    let mut listed = SupplyListed {
+        id: row.supply.id,
+        title: row.supply.document["title"].as_str().unwrap_or("A supply that cannot be read").to_owned(),
+        notes: String::new(),
+        revision: row.supply.revision,
+        changed_at: row.supply.changed_at,
+        stages: Vec::new(),
+        tally: Tally::default(),
+        changed_since_run: false,
+        problem: None,
+    };
+    match read(&row.supply.document) {
+        Ok(document) => {
+            listed.stages = document.stages.iter().map(|s| s.title.clone()).collect();
+            listed.notes = document.notes.chars().take(LISTED_NOTES).collect();
+            listed.tally = tally(&document, row.run.as_ref());
+            let of_now = |run: &LatestRun| run.revision == row.supply.revision || is_of(run, &document);
+            listed.changed_since_run = row.run.as_ref().is_some_and(|run| !of_now(run));
+        }
+        Err(error) => listed.problem = Some(error.message().to_owned()),
+    }
+    listed
+}
+
+/// Whether a run gave what the supply as it is now would give, and was judged by the same.
+fn is_of(run: &LatestRun, document: &Supply) -> bool {
+    let now = as_run(document, Some(&run.study));
+    let judged = |name: &str, now: Result<Value, serde_json::Error>| now.is_ok_and(|now| now == run.document[name]);
+    run.essence == Some(essence(document, &run.study))
+        && judged("readings", serde_json::to_value(&now.readings))
+        && judged("requirements", serde_json::to_value(&now.requirements))
+}
+
+fn tally(document: &Supply, run: Option<&LatestRun>) -> Tally {
+    let outcome = run.and_then(|run| run.outcome.clone());
     let outcome: Option<Outcome> = outcome.and_then(|value| serde_json::from_value(value).ok());
-    let changed =
-        |run: &LatestRun| run.revision != row.supply.revision && run.essence != Some(essence(&document, &run.study));
     let mut tally = Tally::default();
     for requirement in &document.requirements {
         let verdict = outcome.as_ref().and_then(|o| o.verdicts.iter().find(|v| v.id == requirement.id));
@@ -145,17 +179,7 @@ fn listed(row: SupplySummary) -> Result<SupplyListed, ApiError> {
             Standing::NotTried => tally.not_tried += 1,
         }
     }
-    let changed_since_run = row.run.as_ref().is_some_and(changed);
-    Ok(SupplyListed {
-        id: row.supply.id,
-        revision: row.supply.revision,
-        changed_at: row.supply.changed_at,
-        stages: document.stages.iter().map(|s| s.title.clone()).collect(),
-        title: document.title,
-        notes: document.notes.chars().take(LISTED_NOTES).collect(),
-        tally,
-        changed_since_run,
-    })
+    tally
 }
 
 /// Adds a supply to the library.

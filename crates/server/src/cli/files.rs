@@ -1,7 +1,7 @@
 //! Commands on supply documents, without a database.
 
 use crate::recorded::Spool;
-use circuit::{Circuit, Finding, Severity, Signal, Supply, resolve};
+use circuit::{Circuit, Finding, MEASURES, Severity, Signal, Supply, resolve};
 use device::Equations;
 use quantity::show;
 use readings::Recipe;
@@ -74,6 +74,23 @@ pub(super) fn check(file: &Path, json: bool) -> ExitCode {
     }
     let blocked = findings.iter().any(|f: &Finding| f.severity == Severity::Error);
     if blocked { ExitCode::from(BAD_INPUT) } else { ExitCode::SUCCESS }
+}
+
+/// Prints the table of measures.
+pub(super) fn measures() -> ExitCode {
+    for measure in MEASURES {
+        let id = serde_json::to_value(measure.id).unwrap_or_default();
+        let mut units: Vec<&str> = measure.unit.units().iter().map(|u| u.symbol()).collect();
+        units.dedup();
+        let units = units.join(", ");
+        let units = if units.is_empty() { "a plain number" } else { &units };
+        say!("{:<22} {} ({units})\n    {}", id.as_str().unwrap_or_default(), measure.name, measure.help);
+        for number in measure.numbers {
+            let default = number.default.map(|d| format!(", {d} if left out")).unwrap_or_default();
+            say!("    {:<12} {}{default}: {}", number.id, number.name, number.help);
+        }
+    }
+    ExitCode::SUCCESS
 }
 
 pub(super) fn run(file: &Path, study: Option<&str>, out: Option<&Path>, json: bool) -> ExitCode {

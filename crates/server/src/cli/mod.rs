@@ -134,6 +134,8 @@ enum Action {
         #[arg(long)]
         pin: String,
     },
+    /// Lists what a reading can measure, with units, numbers and definitions
+    Measures,
     /// Prints the JSON Schema of the supply document
     Schema,
     /// Prints the OpenAPI document of the server
@@ -171,6 +173,7 @@ pub async fn main() -> ExitCode {
         Action::Response { sweep, source, signal } => small_signal::response(&sweep, &source, &signal),
         Action::Impedance { sweep, net, back } => small_signal::impedance(&sweep, &net, &back),
         Action::LoopGain { sweep, pin } => small_signal::loop_gain_at(&sweep, &pin),
+        Action::Measures => files::measures(),
         Action::Schema => print_json(&Supply::schema()),
         Action::Openapi => print_json(&api::document()),
         action => {

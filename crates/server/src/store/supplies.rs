@@ -41,6 +41,7 @@ pub(crate) struct LatestRun {
     pub(crate) study: String,
     pub(crate) essence: Option<Uuid>,
     pub(crate) outcome: Option<Value>,
+    pub(crate) document: Value,
 }
 
 /// What became of a write.

@@ -129,8 +129,10 @@ fn damaged_data_are_said_to_be_and_hide_nothing_else() {
     sql(&url, &format!("UPDATE supplies SET document = '{{\"mellow_coil\": 1, \"title\": 7}}' WHERE id = '{broken}'"));
     let (status, list) = client.get("/api/supplies");
     assert!(status == 200 && list.as_array().unwrap().len() == supplies.as_array().unwrap().len(), "{status} {list}");
+    let listed = list.as_array().unwrap().iter().find(|s| s["id"] == *broken).unwrap();
+    assert!(listed["problem"].as_str().unwrap().contains("title"), "{listed}");
     let (status, answer) = client.get(&format!("/api/supplies/{broken}"));
     assert!((400..600).contains(&status) && answer["message"].as_str().unwrap().contains("title"), "{status} {answer}");
-    assert_eq!(client.demo()["id"], supply["id"]);
+    assert_eq!(client.get(&format!("/api/supplies/{}", supply["id"].as_str().unwrap())).1["id"], supply["id"]);
     assert!(client.delete(&format!("/api/supplies/{broken}")) < 300);
 }

@@ -135,3 +135,51 @@ fn a_run_that_ends_its_worker_is_given_up() {
     assert_eq!(ended["state"], "failed");
     assert!(ended["message"].as_str().unwrap().contains("memory"), "{ended}");
 }
+
+/// Readings stated after a run are taken from its recording, as a run stated with them gives them.
+#[test]
+fn readings_added_later_are_taken_from_the_stored_run() {
+    let (_server, client) = serve(&database(), &[]);
+    let supply = client.demo();
+    let run = client.finished(&client.start(&supply));
+    let path = format!("/api/runs/{}/judged", run["id"].as_str().unwrap());
+    let (status, judged) = client.get(&path);
+    assert_eq!((status, &judged["readings"]), (200, &run["outcome"]["readings"]), "as it was judged at its end");
+    assert_eq!(judged["verdicts"], run["outcome"]["verdicts"]);
+    let mut document = supply["document"].clone();
+    let readings = document["readings"].as_array_mut().unwrap();
+    let last = json!({ "last_periods": { "count": 5 } });
+    for more in [
+        json!({ "id": "efficiency_now", "title": "E", "study": "switch_on", "measure": "efficiency", "window": last }),
+        json!({ "id": "pf", "title": "PF", "study": "switch_on", "measure": "power_factor", "signal": "V1.v",
+            "current": "-V1.i", "window": last }),
+        json!({ "id": "rise", "title": "Rise", "study": "switch_on", "measure": "rise_time", "signal": "bus.v" }),
+        json!({ "id": "share", "title": "Share", "study": "switch_on", "measure": "formula", "formula": "bus_ripple / bus_mean" }),
+    ] {
+        readings.push(more);
+    }
+    let requirements = document["requirements"].as_array_mut().unwrap();
+    requirements.push(json!({ "id": "pf", "title": "PF", "reading": "pf", "at_least": "0.5" }));
+    let body = json!({ "document": document, "revision": supply["revision"] });
+    let id = supply["id"].as_str().unwrap();
+    let (status, saved) = client.send("PUT", &format!("/api/supplies/{id}"), &body.to_string());
+    assert_eq!(status, 200, "{saved}");
+    // The numbers are not old for it: nothing that decides them has changed.
+    assert_eq!(client.get(&format!("/api/supplies/{id}")).1["essences"], supply["essences"]);
+    let (status, judged) = client.get(&path);
+    assert_eq!(status, 200, "{judged}");
+    let value = |of: &Value, id: &str| {
+        let found = of["readings"].as_array().unwrap().iter().find(|r| r["id"] == id).unwrap().clone();
+        found["value"].as_f64().unwrap_or_else(|| panic!("{found}"))
+    };
+    assert!(
+        (0.4..0.95).contains(&value(&judged, "efficiency_now")) && (0.4..0.9).contains(&value(&judged, "pf")),
+        "{judged}"
+    );
+    assert!((value(&judged, "share") - value(&judged, "bus_ripple") / value(&judged, "bus_mean")).abs() < 1e-12);
+    assert_eq!(judged["verdicts"].as_array().unwrap().last().unwrap()["id"], "pf");
+    // A new run, judged by the same at its end, gives the same to the bit.
+    let again = client.finished(&client.start(&saved));
+    assert_eq!(again["outcome"]["readings"], judged["readings"]);
+    assert_eq!(again["outcome"]["verdicts"], judged["verdicts"]);
+}

@@ -1,24 +1,58 @@
-//! Readings on their way: what is asked of a recording, and what comes of it.
+//! Readings and verdicts on their way: what is asked of a recording, and what comes of it.
 
-use crate::outcome::ReadingResult;
+use crate::outcome::{ReadingResult, Standing, Verdict};
 use crate::power_path::Powers;
 use circuit::expression::work_out;
-use circuit::{Circuit, Dimensioned, ReadingMeasure, ReadingOf, ResolvedReading, ResolvedWindow, Signal, Term};
+use circuit::{
+    Circuit, Dimensioned, ReadingMeasure, ReadingOf, ResolvedReading, ResolvedRequirement, ResolvedWindow, Signal, Term,
+};
 use readings::{MeasureError, Question, Recipe, Span, Survey, Ticket};
 use recording::Column;
 
 /// A recording as readings need to know it.
-pub(crate) struct Recorded<'a> {
-    pub(crate) circuit: &'a Circuit,
-    pub(crate) columns: &'a [Column],
-    /// The study it is of.
-    pub(crate) study: usize,
+#[derive(Clone, Copy, Debug)]
+pub struct Recorded<'a, 'c> {
+    /// The circuit that ran, with the readings and requirements it is judged by.
+    pub circuit: &'a Circuit,
+    /// What was recorded.
+    pub columns: &'c [Column],
+    /// The study it is of, by its place.
+    pub study: usize,
     /// Whether the run reached its end.
-    pub(crate) complete: bool,
-    pub(crate) whole: Span,
+    pub complete: bool,
+    /// First and last time recorded, s.
+    pub whole: Span,
 }
 
-impl Recorded<'_> {
+/// A run being judged: what its readings ask of a survey, and what comes of it.
+///
+/// The same for a run that has just ended and for one whose recording lies in the store.
+pub struct Judging<'a> {
+    circuit: &'a Circuit,
+    asked: Vec<Asked<'a>>,
+}
+
+impl<'a> Judging<'a> {
+    /// Asks for everything the circuit's readings need.
+    pub fn new(of: Recorded<'a, '_>, survey: &mut Survey) -> Self {
+        let asked = of.circuit.readings.iter().map(|r| Asked::new(&of, r, survey)).collect();
+        Judging { circuit: of.circuit, asked }
+    }
+
+    /// Readings and verdicts, in the order of the document, once the survey has passed over the recording.
+    pub fn found(self, survey: &Survey) -> (Vec<ReadingResult>, Vec<Verdict>) {
+        // A formula uses the readings before it.
+        let readings = self.asked.into_iter().fold(Vec::new(), |mut results, asked| {
+            let result = asked.result(survey, &results);
+            results.push(result);
+            results
+        });
+        let verdicts = self.circuit.requirements.iter().map(|r| verdict(self.circuit, r, &readings)).collect();
+        (readings, verdicts)
+    }
+}
+
+impl Recorded<'_, '_> {
     /// How a signal is made of columns, all of which were recorded.
     fn recipe(&self, signal: &Signal) -> Result<Recipe, String> {
         let recipe = Recipe::new(self.circuit, signal).map_err(|error| error.to_string())?;
@@ -47,7 +81,7 @@ pub(crate) fn covering(whole: Span, span: Span) -> Result<Span, MeasureError> {
 }
 
 /// A reading on its way.
-pub(crate) struct Asked<'a> {
+struct Asked<'a> {
     reading: &'a ResolvedReading,
     found: Result<(Source, Span), String>,
 }
@@ -60,12 +94,12 @@ enum Source {
 }
 
 impl<'a> Asked<'a> {
-    pub(crate) fn new(of: &Recorded<'_>, reading: &'a ResolvedReading, survey: &mut Survey) -> Self {
+    fn new(of: &Recorded<'_, '_>, reading: &'a ResolvedReading, survey: &mut Survey) -> Self {
         let found = Self::ask(of, reading, survey);
         Asked { reading, found }
     }
 
-    fn ask(of: &Recorded<'_>, reading: &ResolvedReading, survey: &mut Survey) -> Result<(Source, Span), String> {
+    fn ask(of: &Recorded<'_, '_>, reading: &ResolvedReading, survey: &mut Survey) -> Result<(Source, Span), String> {
         if reading.study != of.study {
             return Err("taken from another study".to_owned());
         }
@@ -126,11 +160,40 @@ impl<'a> Asked<'a> {
     }
 }
 
-/// What came of each, in order; a formula uses those before it.
-pub(crate) fn answers(asked: Vec<Asked<'_>>, survey: &Survey) -> Vec<ReadingResult> {
-    asked.into_iter().fold(Vec::new(), |mut results, asked| {
-        let result = asked.result(survey, &results);
-        results.push(result);
-        results
-    })
+/// Margin, relative to the limit, below which a requirement counts as close.
+const CLOSE: f64 = 0.1;
+
+fn verdict(circuit: &Circuit, requirement: &ResolvedRequirement, readings: &[ReadingResult]) -> Verdict {
+    let reading = &readings[requirement.reading];
+    let limits = [requirement.at_least.map(|limit| (limit, 1.0)), requirement.at_most.map(|limit| (limit, -1.0))];
+    let margin = reading.value.and_then(|value| {
+        let margins = limits.into_iter().flatten().map(|(limit, direction)| {
+            let distance = direction * (value - limit);
+            let scale = match (requirement.at_least, requirement.at_most) {
+                // Within a band the margin is of its half: in the middle it is whole.
+                (Some(low), Some(high)) => 0.5 * (high - low),
+                // A limit of zero has no relative margin; the value itself sets the scale.
+                _ if limit == 0.0 => value.abs(),
+                _ => limit.abs(),
+            };
+            if scale > 0.0 { distance / scale } else { 0.0 }
+        });
+        margins.min_by(f64::total_cmp)
+    });
+    let standing = match margin {
+        None => Standing::NotTried,
+        Some(m) if m < 0.0 => Standing::Missed,
+        Some(m) if m < CLOSE => Standing::Close,
+        Some(_) => Standing::Met,
+    };
+    debug_assert_eq!(circuit.readings[requirement.reading].id, reading.id);
+    Verdict {
+        id: requirement.id.clone(),
+        standing,
+        margin,
+        value: reading.value,
+        unit: reading.unit,
+        at_least: requirement.at_least,
+        at_most: requirement.at_most,
+    }
 }

@@ -1,0 +1,110 @@
+//! Stored runs judged by what their supply reads and requires now.
+
+use super::address::RunPath;
+use super::app::App;
+use super::errors::ApiError;
+use super::look::read;
+use crate::recorded::Traces;
+use axum::Json;
+use axum::extract::{Path, State};
+use circuit::{Circuit, MEASURES, ReadingMeasure, Subject, Supply, resolve};
+use device::Equations;
+use quantity::Unit;
+use readings::Survey;
+use schemars::JsonSchema;
+use serde::Serialize;
+use studies::{End, Judging, ReadingResult, Recorded, Verdict};
+
+/// What a run gives by the readings and requirements of its supply as it is now.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct Judged {
+    readings: Vec<ReadingResult>,
+    verdicts: Vec<Verdict>,
+}
+
+/// Judges a run by what its supply reads and requires now, from its recording.
+pub(crate) async fn judge(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+) -> Result<Json<Judged>, ApiError> {
+    let row = app.store.run(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
+    let supply = app.store.supply(app.account(), row.supply_id).await?;
+    let supply = supply.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
+    let look = app.look(&supply).await?;
+    let document = app.store.run_document(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
+    let circuit = app.think(move || regarded(&read(&document)?, &look.document)).await??;
+    let outcome = row.outcome.and_then(|value| serde_json::from_value::<studies::Outcome>(value).ok());
+    let complete = outcome.is_some_and(|outcome| outcome.end == End::Done);
+    let traces = Traces { store: &app.store, run, circuit: &circuit };
+    let whole = traces.whole().await?;
+    let study = circuit.studies.iter().position(|s| s.id == row.study).unwrap_or(usize::MAX);
+    let mut survey = Survey::default();
+    let judging = {
+        let equations = Equations::new(&circuit);
+        Judging::new(Recorded { circuit: &circuit, columns: equations.columns(), study, complete, whole }, &mut survey)
+    };
+    traces.survey(&mut survey).await?;
+    let (readings, verdicts) = judging.found(&survey);
+    Ok(Json(Judged { readings, verdicts }))
+}
+
+/// The circuit that ran, with the readings and requirements of another version of its supply, as far as they are of
+/// what it had; the others are left out by name of what is gone.
+fn regarded(ran: &Supply, now: &Supply) -> Result<Circuit, ApiError> {
+    let mut supply = ran.clone();
+    supply.readings.clone_from(&now.readings);
+    supply.requirements.clone_from(&now.requirements);
+    supply.forget_gone(now);
+    resolve(&supply).map_err(ApiError::blocked)
+}
+
+/// A measure a reading can take.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct MeasureShown {
+    /// Identifier in documents.
+    id: ReadingMeasure,
+    /// Name shown.
+    name: &'static str,
+    /// How it is defined.
+    help: &'static str,
+    /// What it is taken of.
+    of: Subject,
+    /// Its unit for a voltage, a current and a power.
+    units: [Unit; 3],
+    /// Its numbers.
+    numbers: Vec<NumberShown>,
+}
+
+/// A number a measure takes.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct NumberShown {
+    id: &'static str,
+    name: &'static str,
+    help: &'static str,
+    units: [Unit; 3],
+    /// What is taken if it is left out; none if the measure finds one itself.
+    default: Option<&'static str>,
+    /// The words it is chosen from, if it is a choice.
+    options: &'static [&'static str],
+}
+
+/// Every measure a reading can take, with its numbers and help.
+pub(crate) async fn measures() -> Json<Vec<MeasureShown>> {
+    let number = |n: &circuit::MeasureNumber| NumberShown {
+        id: n.id,
+        name: n.name,
+        help: n.help,
+        units: n.unit.units(),
+        default: n.default,
+        options: n.options,
+    };
+    let shown = MEASURES.iter().map(|m| MeasureShown {
+        id: m.id,
+        name: m.name,
+        help: m.help,
+        of: m.of,
+        units: m.unit.units(),
+        numbers: m.numbers.iter().map(number).collect(),
+    });
+    Json(shown.collect())
+}

@@ -1,0 +1,134 @@
+//! Looking and measuring: readings written and mended, the tray, a run behind another, the way from a verdict to its place.
+
+use anyhow::Result;
+use fantoccini::Locator;
+use mellow_e2e::{Page, Stage};
+
+/// Chooses an option of a select by its text or value.
+async fn choose(page: &Page, label: &str, option: &str) -> Result<()> {
+    let path = format!("//select[@aria-label='{label}']/descendant::option[.='{option}' or @value='{option}']");
+    let wait = page.client.wait();
+    Ok(wait.for_element(Locator::XPath(&path)).await?.click().await?)
+}
+
+async fn fill(page: &Page, label: &str, text: &str) -> Result<()> {
+    let field = page.find(&format!("form input[aria-label='{label}']")).await?;
+    field.click().await?;
+    field.send_keys("\u{E009}a\u{E000}").await?;
+    Ok(field.send_keys(text).await?)
+}
+
+async fn picture(page: &Page, name: &str) -> Result<()> {
+    match std::env::var_os("MELLOW_COIL_PICTURES") {
+        Some(folder) => page.shoot(&std::path::Path::new(&folder).join(name)).await,
+        None => Ok(()),
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    page.text("[data-testid=reading-efficiency]", |text| text.contains("0.7")).await?;
+    page.text("[data-testid=requirement-power_factor]", |text| text.contains("met") || text.contains("close")).await?;
+    // A reading added now is read of the run that is there: its numbers are not old.
+    page.press("Add reading").await?;
+    fill(&page, "Title", "Rise of the bus").await?;
+    choose(&page, "Measure", "rise_time").await?;
+    fill(&page, "Signal", "bus.v").await?;
+    choose(&page, "Window", "whole_run").await?;
+    picture(&page, "editor.png").await?;
+    page.client.find(Locator::XPath("//form//button[.='Add reading']")).await?.click().await?;
+    page.text("[data-testid=reading-reading_1]", |text| text.contains("ms")).await?;
+    assert!(!page.find("[aria-label=Dock]").await?.text().await?.contains("run again"));
+    // One that cannot be is kept, marked, and opens with what is wrong.
+    page.press("Add reading").await?;
+    fill(&page, "Title", "Nonsense").await?;
+    choose(&page, "Measure", "formula").await?;
+    fill(&page, "Formula", "bus_ripple + mains_current").await?;
+    page.client.find(Locator::XPath("//form//button[.='Add reading']")).await?.click().await?;
+    page.text("form [role=alert]", |text| text.contains("V and A cannot be added")).await?;
+    picture(&page, "editor-error.png").await?;
+    fill(&page, "Formula", "bus_ripple / bus_mean").await?;
+    page.press("Keep").await?;
+    page.text("[data-testid=reading-reading_2]", |text| text.contains("0.")).await?;
+    picture(&page, "readings.png").await?;
+    // Taken away again, and had back.
+    page.press("Nonsense").await?;
+    page.press("Remove").await?;
+    page.client.wait().for_element(Locator::XPath("//*[@data-testid='saved'][contains(.,'revision 5')]")).await?;
+    assert!(page.client.find(Locator::Css("[data-testid=reading-reading_2]")).await.is_err());
+    page.press("Undo").await?;
+    page.find("[data-testid=reading-reading_2]").await?;
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    page.press("New strip").await?;
+    let search = page.find("[aria-label='Search signals']").await?;
+    page.find("[cmdk-item] svg path").await?;
+    picture(&page, "tray.png").await?;
+    search.send_keys("transformer .p").await?;
+    page.text("[cmdk-list]", |text| text.contains("T1.p") && !text.contains("bus.v")).await?;
+    search.send_keys("\u{E007}").await?;
+    page.text("[data-testid='span-T1.p']", |text| text.contains('W')).await?;
+    // More columns over the span, for this user, also after a reload.
+    page.press("Columns of the span").await?;
+    let column = Locator::XPath("//*[@role='menuitemcheckbox'][contains(.,'Integral')]");
+    page.client.wait().for_element(column).await?.click().await?;
+    page.text("[data-testid='span-T1.p']", |text| text.contains('J')).await?;
+    page.client.refresh().await?;
+    page.text("[data-testid='span-T1.p']", |text| text.contains('J')).await?;
+    // Strips are part of the supply: moved up, the new one is the first, and undone it is not.
+    let labels = "return [...document.querySelectorAll('canvas[role=img]')].map(c => c.ariaLabel).join('|')";
+    assert!(page.script(labels).await?.as_str().unwrap().ends_with("T1.p"));
+    page.script("[...document.querySelectorAll('[aria-label=\"Move this strip up\"]')].at(-1).click()").await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 3")).await?;
+    assert!(!page.script(labels).await?.as_str().unwrap().ends_with("T1.p"));
+    page.press("Undo").await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 4")).await?;
+    assert!(page.script(labels).await?.as_str().unwrap().ends_with("T1.p"));
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_verdict_shows_its_place_and_another_run_stands_behind() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    let axis = "svg[aria-label='Time axis and span']";
+    page.text(axis, |text| text.contains("500")).await?;
+    // The surge was read over the whole run, the valley at its end.
+    page.click("[data-testid=requirement-valley] button").await?;
+    page.text(axis, |text| text.contains("400") && !text.contains("300")).await?;
+    page.text("[data-testid='span-bus.v']", |text| text.contains('V')).await?;
+    // What is not shown yet gets a strip of its own.
+    page.click("[data-testid=requirement-power_factor] button").await?;
+    page.text("[data-testid='span-V1.v']", |text| text.contains("230")).await?;
+    page.click("[data-part=C1]").await?;
+    page.enter("Capacitance", "2200u").await?;
+    page.press("Close the inspector").await?;
+    page.text("[role=tablist]", |text| text.contains("run again")).await?;
+    page.run().await?;
+    page.text("[data-testid=reading-bus_ripple]", |text| text.contains('−') && text.contains('%')).await?;
+    let option = Locator::XPath("//select[@aria-label='Run behind the traces']/option[contains(.,'revision')]");
+    page.client.wait().for_element(option).await?.click().await?;
+    picture(&page, "behind.png").await?;
+    // Two runs on one strip: more ink than one.
+    let ink = "const c = document.querySelectorAll('canvas[role=img]')[1]; const d = c.getContext('2d').getImageData(0, 0, \
+               c.width, c.height).data; let n = 0; for (let i = 3; i < d.length; i += 4) if (d[i] > 0) n += 1; return n";
+    let with = page.script(ink).await?.as_u64().unwrap();
+    choose(&page, "Run behind the traces", "no other run").await?;
+    tokio::time::sleep(std::time::Duration::from_millis(400)).await;
+    let without = page.script(ink).await?.as_u64().unwrap();
+    assert!(with > without + 200, "{with} {without}");
+    page.close().await
+}

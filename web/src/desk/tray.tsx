@@ -1,0 +1,146 @@
+import { Command } from "cmdk";
+import { Plus } from "lucide-react";
+import { Popover } from "radix-ui";
+import { useMemo, useState } from "react";
+
+import { useMeasures, useTraces, type Run, type SpanMeasures, type Supply } from "../api/client";
+import { Button } from "../ui/button";
+import { show } from "../ui/quantity";
+import { Sparkline } from "../plot/sparkline";
+
+interface Props {
+  label: string;
+  short?: boolean;
+  supply: Supply;
+  run?: Run;
+  /** Signals that are not offered. */
+  without?: string[];
+  onChoose: (signal: string) => void;
+}
+
+/** Signals offered at once with a picture and figures. */
+const PICTURED = 40;
+const SPARK = { width: 72, height: 18 };
+const NOTHING_MORE: [] = [];
+
+interface Group {
+  title: string;
+  signals: string[];
+}
+
+/** Signals by stage: the nets its parts touch first, then its parts; what belongs to no stage at the end. */
+function grouped(supply: Supply): Group[] {
+  const parts = supply.parts ?? [];
+  const taken = new Set(["gnd"]);
+  const groups = [...(supply.stages ?? []), undefined].map((stage): Group => {
+    const own = parts.filter((p) => (p.stage ?? undefined) === stage?.id);
+    const nets = own.flatMap((p) => Object.values(p.pins)).filter((net) => !taken.has(net) && taken.add(net));
+    return {
+      title: stage?.title ?? "Other parts",
+      signals: [
+        ...nets.map((net) => `${net}.v`),
+        ...own.flatMap((p) => [`${p.id}.v`, `${p.id}.i`, `${p.id}.p`]),
+      ],
+    };
+  });
+  return groups.filter((g) => g.signals.length > 0);
+}
+
+/** Every signal, searched and chosen by key or pointer, with what it looks like in the run shown. */
+export function SignalTray({ label, short, supply, run, without = [], onChoose }: Props) {
+  const [open, setOpen] = useState(false);
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger asChild>
+        <Button look="quiet" className="h-6 text-xs" aria-label={label} title={label}>
+          <Plus size={13} /> {!short && label}
+        </Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={4}
+          collisionPadding={8}
+          className="z-20 rounded-md border border-hairline bg-panel shadow-soft"
+        >
+          <List
+            supply={supply}
+            run={run}
+            without={without}
+            onChoose={(signal) => {
+              setOpen(false);
+              onChoose(signal);
+            }}
+          />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function List({
+  supply,
+  run,
+  without,
+  onChoose,
+}: Required<Pick<Props, "supply" | "without" | "onChoose">> & { run?: Run }) {
+  const [search, setSearch] = useState("");
+  const groups = useMemo(() => grouped(supply), [supply]);
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const left = groups
+    .map((g) => ({
+      ...g,
+      signals: g.signals.filter((s) => {
+        const text = `${s} ${g.title}`.toLowerCase();
+        return !without.includes(s) && words.every((w) => text.includes(w));
+      }),
+    }))
+    .filter((g) => g.signals.length > 0);
+  const pictured = left.flatMap((g) => g.signals).slice(0, PICTURED);
+  const [from, to] = run?.recorded ?? [0, 0];
+  const traces = useTraces(run, pictured, from, to, SPARK.width);
+  const measures = useMeasures(run, pictured, from, to, NOTHING_MORE);
+  return (
+    <Command shouldFilter={false} label="Signals" className="flex w-[420px] flex-col">
+      <Command.Input
+        value={search}
+        onValueChange={setSearch}
+        placeholder="Search signals: out, D1, reservoir, .i"
+        aria-label="Search signals"
+        className="figures h-9 border-b border-hairline bg-transparent px-3 outline-none"
+      />
+      <Command.List className="max-h-80 overflow-auto p-1">
+        <Command.Empty className="px-2 py-1 text-muted">No signal matches.</Command.Empty>
+        {left.map((group) => (
+          <Command.Group
+            key={group.title}
+            heading={group.title}
+            className="[&_[cmdk-group-heading]]:px-2 [&_[cmdk-group-heading]]:pt-1 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-muted"
+          >
+            {group.signals.map((signal) => (
+              <Command.Item
+                key={signal}
+                value={signal}
+                onSelect={() => onChoose(signal)}
+                className="flex cursor-pointer items-center gap-3 rounded-sm px-2 py-0.5 data-[selected=true]:bg-copper-soft"
+              >
+                <span className="figures w-28 truncate">{signal}</span>
+                <Sparkline points={traces.data?.get(signal)} {...SPARK} />
+                <Figures measures={measures.data?.find((m) => m.signal === signal)} />
+              </Command.Item>
+            ))}
+          </Command.Group>
+        ))}
+      </Command.List>
+    </Command>
+  );
+}
+
+function Figures({ measures }: { measures?: SpanMeasures }) {
+  if (!measures || measures.min == null || measures.max == null) return null;
+  return (
+    <span className="figures ml-auto text-xs whitespace-nowrap text-muted">
+      {show(measures.min, measures.unit, 3)} … {show(measures.max, measures.unit, 3)}
+    </span>
+  );
+}

@@ -1,0 +1,60 @@
+import type { Measure, Supply, Unit } from "../api/client";
+
+export type Reading = NonNullable<Supply["readings"]>[number];
+
+/** Periods at the end of a run that a new reading of what is periodic looks at. */
+const LAST_PERIODS = 5;
+
+const LETTERS = ["v", "i", "p"];
+
+/** The unit for a signal, of three: of a voltage, a current, a power. */
+export function unitFor(units: Unit[], signal: string): Unit {
+  const place = LETTERS.indexOf(signal.trim().at(-1) ?? "v");
+  return units[Math.max(0, place)] ?? "one";
+}
+
+/** What a reading reads, in words. */
+export function described(reading: Reading, measures: Measure[], supply: Supply): string {
+  const name = measures.find((m) => m.id === reading.measure)?.name ?? reading.measure.replaceAll("_", " ");
+  if (reading.measure === "formula") return reading.formula ?? "";
+  const of = reading.current ? `${reading.signal} with ${reading.current}` : reading.signal;
+  if (of) return `${name} of ${of}`;
+  const stage = supply.stages?.find((s) => s.id === reading.stage)?.title;
+  return `${name} of ${stage?.toLowerCase() ?? "the whole supply"}`;
+}
+
+/** Every signal there is, nets first. */
+export function signalNames(supply: Supply): string[] {
+  const parts = supply.parts ?? [];
+  const nets = [...new Set(parts.flatMap((p) => Object.values(p.pins)))].filter((net) => net !== "gnd");
+  return [...nets.map((n) => `${n}.v`), ...parts.flatMap((p) => [`${p.id}.v`, `${p.id}.i`, `${p.id}.p`])];
+}
+
+/** What a reading begins as: of the latest source and of the end of a run, where there is a period. */
+export function begun(supply: Supply, study: string): Reading {
+  const taken = new Set([...(supply.requirements ?? []), ...(supply.readings ?? [])].map((r) => r.id));
+  const free = (n: number): string => (taken.has(`reading_${n}`) ? free(n + 1) : `reading_${n}`);
+  return { id: free(1), title: "", study, measure: "mean", signal: "", window: usualWindow(supply) };
+}
+
+/** The last periods of the source, or all of the run. */
+export function usualWindow(supply: Supply): Reading["window"] {
+  const source = supply.parts?.find((p) => p.kind === "sine_source" || p.kind === "three_phase_source");
+  return source ? { last_periods: { count: LAST_PERIODS, period_of: source.id } } : "whole_run";
+}
+
+/** The reading with what its measure does not take left out. */
+export function fitted(reading: Reading, measure: Measure | undefined): Reading {
+  const of = measure?.of ?? "signal";
+  const numbers = Object.entries(reading.numbers ?? {}).filter(
+    ([name, text]) => text !== "" && measure?.numbers.some((n) => n.id === name),
+  );
+  return {
+    ...reading,
+    signal: of === "signal" || of === "port" ? reading.signal : "",
+    current: of === "port" ? reading.current : undefined,
+    stage: of === "stage" ? reading.stage || undefined : undefined,
+    formula: of === "readings" ? reading.formula : undefined,
+    numbers: numbers.length > 0 ? Object.fromEntries(numbers) : undefined,
+  };
+}

@@ -1,0 +1,132 @@
+import { Plus } from "lucide-react";
+import { useState } from "react";
+
+import { useMeasureTable, type Run, type SupplyShown } from "../api/client";
+import type { Editing } from "../frame/editing";
+import { Button } from "../ui/button";
+import { show } from "../ui/quantity";
+import { begun, described, type Reading } from "./draft";
+import { ReadingPopover } from "./editor";
+
+interface Props {
+  shown: SupplyShown;
+  study: string;
+  editing: Editing;
+  run?: Run;
+  before?: Run;
+}
+
+/** The readings, of this run and the one before; each opens to be changed. */
+export function Readings({ shown, study, editing, run, before }: Props) {
+  const { document: supply } = shown;
+  const measures = useMeasureTable();
+  const [open, setOpen] = useState<string>();
+  const result = (of: Run | undefined, id: string) => of?.outcome?.readings.find((r) => r.id === id);
+  const findings = (id: string) =>
+    shown.findings.filter((f) => f.place.at === "reading" && f.place.reading === id);
+  // A reading that turns out to be wrong opens again, with what is wrong.
+  const [kept, setKept] = useState<{ id: string; revision: number }>();
+  if (kept && kept.revision !== shown.revision) {
+    if (findings(kept.id).length > 0) setOpen(kept.id);
+    setKept(undefined);
+  }
+  const keep = (reading: Reading) => {
+    const known = supply.readings?.some((r) => r.id === reading.id);
+    editing.change(`${known ? "change" : "add"} the reading ${reading.title.toLowerCase()}`, (document) => {
+      const others = document.readings ?? [];
+      document.readings = known
+        ? others.map((r) => (r.id === reading.id ? reading : r))
+        : [...others, reading];
+    });
+    setOpen(undefined);
+    setKept({ id: reading.id, revision: shown.revision });
+  };
+  const remove = (reading: Reading) => {
+    editing.change(`remove the reading ${reading.title.toLowerCase()}`, (document) => {
+      document.readings = document.readings?.filter((r) => r.id !== reading.id);
+      document.requirements = document.requirements?.filter((r) => r.reading !== reading.id);
+    });
+    setOpen(undefined);
+  };
+  const beginning = begun(supply, study);
+  return (
+    <section className="border-l border-hairline" aria-label="Readings of the supply">
+      <table className="w-full" aria-label="Readings">
+        <thead className="text-left text-xs text-muted">
+          <tr>
+            <th className="px-3 py-1 font-normal">Reading</th>
+            <th className="px-2 text-right font-normal">This run</th>
+            <th className="px-3 text-right font-normal">Before</th>
+            <th className="w-20 px-3 text-right font-normal">Change</th>
+          </tr>
+        </thead>
+        <tbody>
+          {supply.readings?.map((reading) => {
+            const now = result(run, reading.id);
+            const then = result(before, reading.id);
+            const wrong = findings(reading.id).length > 0;
+            return (
+              <tr key={reading.id} className="border-t border-hairline" data-testid={`reading-${reading.id}`}>
+                <td className="px-3 py-1" title={described(reading, measures, supply)}>
+                  <ReadingPopover
+                    shown={shown}
+                    key={JSON.stringify(reading)}
+                    reading={reading}
+                    findings={findings(reading.id)}
+                    open={open === reading.id}
+                    onOpen={(opened) => setOpen(opened ? reading.id : undefined)}
+                    onKeep={keep}
+                    onRemove={() => remove(reading)}
+                    trigger={
+                      <button
+                        type="button"
+                        className={`cursor-pointer text-left hover:underline ${wrong ? "text-missed" : ""}`}
+                      >
+                        {reading.title}
+                      </button>
+                    }
+                  />
+                </td>
+                <td className="figures px-2 text-right whitespace-nowrap" title={now?.problem ?? undefined}>
+                  {now ? show(now.value, now.unit) : "–"}
+                </td>
+                <td className="figures px-3 text-right whitespace-nowrap text-muted">
+                  {then ? show(then.value, then.unit) : ""}
+                </td>
+                <td className="figures px-3 text-right whitespace-nowrap text-muted">
+                  {change(now?.value, then?.value)}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      <div className="border-t border-hairline px-2 py-0.5">
+        <ReadingPopover
+          shown={shown}
+          key={beginning.id}
+          isNew
+          reading={beginning}
+          findings={[]}
+          open={open === "new"}
+          onOpen={(opened) => setOpen(opened ? "new" : undefined)}
+          onKeep={keep}
+          trigger={
+            <Button look="quiet" className="h-6 text-xs" disabled={!study}>
+              <Plus size={13} /> Add reading
+            </Button>
+          }
+        />
+      </div>
+    </section>
+  );
+}
+
+/** What became of a value, per cent. */
+function change(now: number | null | undefined, then: number | null | undefined): string {
+  if (now == null || then == null || then === 0) return "";
+  const relative = 100 * (now / then - 1);
+  if (Math.abs(relative) < 0.005) return "same";
+  const figure = Math.abs(relative) < 10 ? Math.abs(relative).toPrecision(2) : Math.abs(relative).toFixed(0);
+  return `${relative < 0 ? "−" : "+"}${figure}\u2009%`;
+}
