@@ -41,7 +41,7 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     choose(&page, "Window", "whole_run").await?;
     picture(&page, "editor.png").await?;
     page.client.find(Locator::XPath("//form//button[.='Add reading']")).await?.click().await?;
-    page.text("[data-testid=reading-reading_1]", |text| text.contains("ms")).await?;
+    page.text("[data-testid=reading-rise_of_the_bus]", |text| text.contains("ms")).await?;
     assert!(!page.find("[aria-label=Dock]").await?.text().await?.contains("run again"));
     // One that cannot be is kept, marked, and opens with what is wrong.
     page.press("Add reading").await?;
@@ -53,15 +53,15 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     picture(&page, "editor-error.png").await?;
     fill(&page, "Formula", "bus_ripple / bus_mean").await?;
     page.press("Keep").await?;
-    page.text("[data-testid=reading-reading_2]", |text| text.contains("0.")).await?;
+    page.text("[data-testid=reading-nonsense]", |text| text.contains("0.")).await?;
     picture(&page, "readings.png").await?;
     // Taken away again, and had back.
     page.press("Nonsense").await?;
     page.press("Remove").await?;
     page.client.wait().for_element(Locator::XPath("//*[@data-testid='saved'][contains(.,'revision 5')]")).await?;
-    assert!(page.client.find(Locator::Css("[data-testid=reading-reading_2]")).await.is_err());
+    assert!(page.client.find(Locator::Css("[data-testid=reading-nonsense]")).await.is_err());
     page.press("Undo").await?;
-    page.find("[data-testid=reading-reading_2]").await?;
+    page.find("[data-testid=reading-nonsense]").await?;
     page.close().await
 }
 
@@ -130,5 +130,65 @@ async fn a_verdict_shows_its_place_and_another_run_stands_behind() -> Result<()>
     tokio::time::sleep(std::time::Duration::from_millis(400)).await;
     let without = page.script(ink).await?.as_u64().unwrap();
     assert!(with > without + 200, "{with} {without}");
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn values_are_trimmed_with_the_study_running_at_once() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    page.client.find(Locator::XPath("//button[@role='tab'][.='Trim']")).await?.click().await?;
+    choose(&page, "Value to trim", "C1 capacitance").await?;
+    page.text("[data-testid='trim-C1.capacitance']", |text| text.contains("C1 capacitance")).await?;
+    let ripple = "[role=tabpanel][data-state=active] [data-testid=requirement-ripple]";
+    let before = page.text(ripple, |text| text.contains("missed")).await?;
+    page.press("C1 capacitance up").await?;
+    page.text("[data-part=C1]", |text| text.contains("1.2") || text.contains("1.5")).await?;
+    page.text(ripple, |text| text != before && text.contains('V')).await?;
+    // The run from before stands behind.
+    let behind = "return document.querySelector('[aria-label=\"Run behind the traces\"]').selectedOptions[0].text";
+    assert!(page.script(behind).await?.as_str().unwrap().contains("revision 1"));
+    page.press("C1 capacitance up").await?;
+    page.press("C1 capacitance up").await?;
+    page.text(ripple, |text| text.contains("met") || text.contains("close")).await?;
+    picture(&page, "trim.png").await?;
+    page.press("Go back").await?;
+    page.text(ripple, |text| text == before).await?;
+    page.text("[data-part=C1]", |text| text.ends_with("1\u{2009}mF")).await?;
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_desk_is_arranged_by_key_and_stays_so() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    let shown = async |drawing: bool, strips: bool| -> Result<()> {
+        let there = "return [!!document.querySelector('[data-testid=drawing]'), !!document.querySelector('[aria-label=Strips]')]";
+        let deadline = std::time::Instant::now() + std::time::Duration::from_secs(5);
+        while page.script(there).await? != serde_json::json!([drawing, strips]) {
+            anyhow::ensure!(std::time::Instant::now() < deadline, "{}", page.script(there).await?);
+            tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+        }
+        Ok(())
+    };
+    let body = page.find("body").await?;
+    for (key, drawing, strips) in [("3", true, false), ("4", false, true), ("5", false, false), ("2", true, true)] {
+        body.send_keys(key).await?;
+        shown(drawing, strips).await?;
+        picture(&page, &format!("arranged-{key}.png")).await?;
+    }
+    page.client.refresh().await?;
+    page.find("[aria-label='Height of drawing and strips']").await?;
+    // A number typed into a field is a number.
+    page.click("[data-part=C1]").await?;
+    page.enter("Capacitance", "1500u").await?;
+    page.press("Close the inspector").await?;
+    page.find("[aria-label='Height of drawing and strips']").await?;
+    page.press("Drawing beside strips").await?;
+    page.find("[aria-label='Width of drawing and strips']").await?;
     page.close().await
 }

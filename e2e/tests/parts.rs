@@ -161,9 +161,9 @@ async fn a_limit_is_added_and_a_stage_bypassed() -> Result<()> {
     page.find("[aria-label=Limit]").await?.send_keys("400m").await?;
     page.press("Add").await?;
     saved(&page, 2).await?;
-    page.text("[data-testid=limit-limit_1]", |text| text.contains("largest value of R1.i")).await?;
+    page.text("[data-testid=limit-highest_of_r1_i]", |text| text.contains("Highest of R1.i")).await?;
     page.run().await?;
-    page.text("[data-testid=requirement-limit_1]", |text| text.contains("met")).await?;
+    page.text("[data-testid=requirement-highest_of_r1_i]", |text| text.contains("met")).await?;
 
     // Without the load nothing is drawn, and what was read of it waits.
     page.client.find(Locator::LinkText("Desk")).await?.click().await?;
@@ -172,7 +172,7 @@ async fn a_limit_is_added_and_a_stage_bypassed() -> Result<()> {
     page.text("[data-stage=load]", |text| text.contains("bypassed")).await?;
     page.run().await?;
     page.press("Requirements and readings").await?;
-    page.text("[data-testid=requirement-limit_1]", |text| text.contains("not yet tried")).await?;
+    page.text("[data-testid=requirement-highest_of_r1_i]", |text| text.contains("not yet tried")).await?;
     // The study's settings say what the circuit suggests, and why.
     page.press("Settings of the study").await?;
     page.text("[aria-label='Settings of the study'][role=group]", |text| text.contains("The circuit suggests")).await?;

@@ -134,6 +134,13 @@ impl Findings {
         }
     }
 
+    /// Takes over what was found elsewhere, as what blocks no run; the first that would have.
+    pub(crate) fn take_lesser(&mut self, others: Findings) -> Option<String> {
+        let first = others.found.iter().find(|f| f.severity == Severity::Error).map(|f| f.message.clone());
+        self.found.extend(others.found.into_iter().map(|f| Finding { severity: Severity::Warning, ..f }));
+        first
+    }
+
     /// Whether anything found blocks a run.
     pub(crate) fn block(&self) -> bool {
         self.found.iter().any(|f| f.severity == Severity::Error)

@@ -250,7 +250,7 @@ pub const MEASURES: &[Measure] = &[
                 help: "A low-pass of first order; 0 removes nothing.",
             },
         ],
-        "Peak-to-peak of what filters of first order leave, −3 dB at these frequencies. They settle for five of their time constants from the window's beginning.",
+        "Peak-to-peak of what filters of first order leave, −3 dB at these frequencies. They settle for seven of their time constants from the window's beginning.",
     ),
     plain(
         M::Integral,

@@ -84,6 +84,8 @@ pub struct ResolvedReading {
     /// Frequency of the periodic source, if there is just one, Hz.
     pub fundamental: Option<f64>,
     pub window: ResolvedWindow,
+    /// Why it cannot be taken, if it cannot.
+    pub problem: Option<String>,
 }
 
 /// What a reading is taken of.

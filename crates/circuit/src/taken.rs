@@ -20,8 +20,10 @@ pub(crate) fn readings(
     findings.unique("readings", supply.readings.iter().map(|r| (r.id.as_str(), place(r))));
     let mut resolved: Vec<ResolvedReading> = Vec::new();
     for reading in &supply.readings {
-        let mut taking = Taking { supply, circuit, reading, scope, findings, before: &resolved };
-        let found = taking.resolved();
+        let mut own = Findings::default();
+        let mut found = Taking { supply, circuit, reading, scope, findings: &mut own, before: &resolved }.resolved();
+        // A reading that cannot be taken is no reason not to run: it has no value, and says why.
+        found.problem = findings.take_lesser(own);
         resolved.push(found);
     }
     resolved
@@ -47,7 +49,7 @@ impl Taking<'_, '_> {
         self.findings.error(rule, place, message, remedy);
     }
 
-    fn resolved(&mut self) -> ResolvedReading {
+    fn resolved(mut self) -> ResolvedReading {
         let reading = self.reading;
         let measure = reading.measure.measure();
         let study = self.supply.studies.iter().position(|s| s.id == reading.study).unwrap_or_else(|| {
@@ -71,6 +73,7 @@ impl Taking<'_, '_> {
             unit,
             fundamental,
             window,
+            problem: None,
         }
     }
 

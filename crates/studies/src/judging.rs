@@ -100,6 +100,9 @@ impl<'a> Asked<'a> {
     }
 
     fn ask(of: &Recorded<'_, '_>, reading: &ResolvedReading, survey: &mut Survey) -> Result<(Source, Span), String> {
+        if let Some(problem) = &reading.problem {
+            return Err(problem.clone());
+        }
         if reading.study != of.study {
             return Err("taken from another study".to_owned());
         }

@@ -35,6 +35,7 @@ fn a_larger_reservoir_turns_the_ripple_verdict() {
 fn efficiency_and_power_factor_are_what_other_ways_give() {
     let mut supply = demo();
     supply.requirements.clear();
+    supply.readings.clear();
     let last = || Window::LastPeriods { count: 5, period_of: None };
     let id = |title: &str| title.replace(' ', "_");
     let mut add = |title: &str, measure, signal: &str, current: Option<&str>| {

@@ -84,9 +84,21 @@ export function useMeasureTable(): Measure[] {
 
 const NO_MEASURES: Measure[] = [];
 
+/** What revisions seen here read and require, as text: a run of one that says the same needs no second judgement. */
+const judgedBy = new Map<string, string>();
+
+/** Whether a revision reads and requires the same as the one shown; unknown where it was not seen here. */
+function judgesAlike(revision: number, { id, document, revision: now }: SupplyShown): boolean {
+  const { readings, requirements, values } = document;
+  const text = JSON.stringify([readings, requirements, values]);
+  judgedBy.set(`${id} ${now}`, text);
+  return revision === now || judgedBy.get(`${id} ${revision}`) === text;
+}
+
 /** A run as its supply reads and judges it now; what it gave at its end as long as nothing else is read. */
 export function useJudged(run: Run | undefined, shown: SupplyShown): Run | undefined {
-  const asks = run && isOver(run) && run.outcome && run.node_count > 0 && run.revision !== shown.revision;
+  const alike = useMemo(() => judgesAlike(run?.revision ?? 0, shown), [run?.revision, shown]);
+  const asks = run && isOver(run) && run.outcome && run.node_count > 0 && !alike;
   const judged = useQuery({
     queryKey: ["judged", run?.id, shown.revision],
     enabled: Boolean(asks) && !shown.findings.some((f) => f.severity === "error"),

@@ -4,6 +4,8 @@ import { Group, Panel, Separator } from "react-resizable-panels";
 import { whyBlocked, type PartKind, type Run, type Supply, type SupplyShown } from "../api/client";
 import { Drawing } from "../drawing/drawing";
 import type { Editing } from "../frame/editing";
+import { useKept } from "../ui/kept";
+import { ArrangementSwitch, type Arrangement } from "./arrangement";
 import { Dock } from "./dock";
 import { Inspector } from "./inspector";
 import { Strips, type Look } from "./strips";
@@ -28,82 +30,102 @@ interface Props {
 export function Desk(props: Props) {
   const { shown, kinds, editing, study, run, before, others, parts, onParts, stage } = props;
   const [look, setLook] = useState<Look>();
+  const [behind, setBehind] = useState("");
   const { document: supply } = shown;
   const chosen = parts.length === 1 ? supply.parts?.find((p) => p.id === parts[0]) : undefined;
   const kind = kinds.find((k) => k.id === chosen?.kind);
+  const [arrangement, setArrangement] = useKept<Arrangement>("desk-arrangement", "beside");
+  const drawing = (
+    <Drawing
+      shown={shown}
+      kinds={kinds}
+      findings={shown.findings}
+      selected={parts}
+      stage={stage}
+      onSelect={onParts}
+      editing={editing}
+    />
+  );
+  const strips = (
+    <Strips
+      key={study}
+      supply={supply}
+      study={study}
+      editing={editing}
+      run={run}
+      others={others}
+      look={look}
+      behind={behind}
+      onBehind={setBehind}
+      blocked={whyBlocked(shown.findings)}
+    />
+  );
+  const dock = (
+    <div className="relative h-full">
+      <Dock
+        shown={shown}
+        editing={editing}
+        study={study}
+        run={run}
+        before={before}
+        stage={stage}
+        onStage={props.onStage}
+        onLook={(reading) => {
+          const place = lookAt(supply, study, run, reading, look?.nth ?? 0);
+          setLook(place);
+          const strips = supply.studies?.find((s) => s.id === study)?.strips ?? [];
+          const missing = place?.signals.filter((signal) => !strips.flat().includes(signal)) ?? [];
+          if (missing.length > 0)
+            editing.change("show what was read", (document) => {
+              const changed = document.studies?.find((s) => s.id === study);
+              if (changed) changed.strips = [...strips, missing];
+            });
+        }}
+        onPart={(part) => onParts([part])}
+        kinds={kinds}
+        onBehind={setBehind}
+        arrangement={<ArrangementSwitch value={arrangement} onChange={setArrangement} />}
+      />
+      {chosen && kind && (
+        <Inspector
+          key={chosen.id}
+          supply={shown}
+          part={chosen}
+          kind={kind}
+          onClose={() => onParts([])}
+          kinds={kinds}
+          editing={editing}
+        />
+      )}
+    </div>
+  );
+  if (arrangement === "numbers") return dock;
+  const both = arrangement === "beside" || arrangement === "above";
   return (
-    <Group orientation="vertical" className="h-full">
-      <Panel defaultSize="64%" minSize="30%">
-        <Group orientation="horizontal">
-          <Panel defaultSize="46%" minSize="20%">
-            <Drawing
-              shown={shown}
-              kinds={kinds}
-              findings={shown.findings}
-              selected={parts}
-              stage={stage}
-              onSelect={onParts}
-              editing={editing}
+    <Group orientation="vertical" className="h-full" key={arrangement}>
+      <Panel defaultSize={arrangement === "above" ? "76%" : "64%"} minSize="30%">
+        {arrangement === "drawing" && drawing}
+        {arrangement === "strips" && strips}
+        {both && (
+          <Group orientation={arrangement === "beside" ? "horizontal" : "vertical"}>
+            <Panel defaultSize={arrangement === "beside" ? "46%" : "40%"} minSize="20%">
+              {drawing}
+            </Panel>
+            <Separator
+              aria-label={
+                arrangement === "beside" ? "Width of drawing and strips" : "Height of drawing and strips"
+              }
+              className={`${arrangement === "beside" ? "w-px" : "h-px"} bg-hairline data-[separator=active]:bg-copper`}
             />
-          </Panel>
-          <Separator
-            aria-label="Width of drawing and strips"
-            className="w-px bg-hairline data-[separator=active]:bg-copper"
-          />
-          <Panel minSize="25%">
-            <Strips
-              key={study}
-              supply={supply}
-              study={study}
-              editing={editing}
-              run={run}
-              others={others}
-              look={look}
-              blocked={whyBlocked(shown.findings)}
-            />
-          </Panel>
-        </Group>
+            <Panel minSize="25%">{strips}</Panel>
+          </Group>
+        )}
       </Panel>
       <Separator
         aria-label="Height of the dock"
         className="h-px bg-hairline data-[separator=active]:bg-copper"
       />
-      <Panel minSize="12%">
-        <div className="relative h-full">
-          <Dock
-            shown={shown}
-            editing={editing}
-            study={study}
-            run={run}
-            before={before}
-            stage={stage}
-            onStage={props.onStage}
-            onLook={(reading) => {
-              const place = lookAt(supply, study, run, reading, look?.nth ?? 0);
-              setLook(place);
-              const strips = supply.studies?.find((s) => s.id === study)?.strips ?? [];
-              const missing = place?.signals.filter((signal) => !strips.flat().includes(signal)) ?? [];
-              if (missing.length > 0)
-                editing.change("show what was read", (document) => {
-                  const changed = document.studies?.find((s) => s.id === study);
-                  if (changed) changed.strips = [...strips, missing];
-                });
-            }}
-            onPart={(part) => onParts([part])}
-          />
-          {chosen && kind && (
-            <Inspector
-              key={chosen.id}
-              supply={shown}
-              part={chosen}
-              kind={kind}
-              onClose={() => onParts([])}
-              kinds={kinds}
-              editing={editing}
-            />
-          )}
-        </div>
-      </Panel>
+      <Panel minSize="12%">{dock}</Panel>
     </Group>
   );
 }

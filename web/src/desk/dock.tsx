@@ -1,11 +1,20 @@
 import { Tabs } from "radix-ui";
 
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 
-import { isOld, isOver, isUnfinished, type Finding, type Run, type SupplyShown } from "../api/client";
+import {
+  isOld,
+  isOver,
+  isUnfinished,
+  type Finding,
+  type PartKind,
+  type Run,
+  type SupplyShown,
+} from "../api/client";
 import { Sizing } from "../compose/sizing";
 import type { Editing } from "../frame/editing";
 import { Readings } from "../readings/table";
+import { Trim } from "../trim/trim";
 import { show } from "../ui/quantity";
 import { Verdicts } from "../ui/verdicts";
 
@@ -20,10 +29,28 @@ interface Props {
   onPart: (part: string) => void;
   /** Shows where a reading was taken. */
   onLook: (reading: string) => void;
+  kinds: PartKind[];
+  /** Puts a run behind the traces, or none. */
+  onBehind: (run: string) => void;
+  /** What arranges the desk. */
+  arrangement: ReactNode;
 }
 
 /** Numbers, checks and the evidence for them. */
-export function Dock({ shown, editing, study, run, before, stage, onStage, onPart, onLook }: Props) {
+export function Dock({
+  shown,
+  editing,
+  study,
+  run,
+  before,
+  stage,
+  onStage,
+  onPart,
+  onLook,
+  kinds,
+  onBehind,
+  arrangement,
+}: Props) {
   const { document: supply, findings } = shown;
   const chosen = supply.stages?.find((s) => s.id === stage);
   const [tab, setTab] = useState(chosen ? "sizing" : "readings");
@@ -49,6 +76,7 @@ export function Dock({ shown, editing, study, run, before, stage, onStage, onPar
     <Tabs.Root value={tab} onValueChange={setTab} className="flex h-full flex-col bg-panel">
       <Tabs.List aria-label="Dock" className="flex shrink-0 items-center border-b border-hairline px-2">
         {trigger("readings", "Requirements and readings")}
+        {trigger("trim", "Trim")}
         {trigger("checks", errors > 0 ? `Checks (${errors})` : "Checks")}
         {trigger("health", "Health")}
         {chosen && trigger("sizing", `Sizing of ${chosen.title.toLowerCase()}`)}
@@ -57,10 +85,24 @@ export function Dock({ shown, editing, study, run, before, stage, onStage, onPar
             These numbers are of revision {run.revision}; run again to see those of revision {shown.revision}.
           </span>
         )}
+        <span className="grow" />
+        {arrangement}
       </Tabs.List>
       <Tabs.Content value="readings" className="grid min-h-0 grow grid-cols-[3fr_2fr] overflow-auto">
         <Verdicts supply={supply} outcome={run?.outcome} onLook={onLook} />
         <Readings shown={shown} study={study} editing={editing} run={run} before={before} />
+      </Tabs.Content>
+      <Tabs.Content
+        value="trim"
+        // What is being trimmed stays while other tabs are looked at.
+        forceMount
+        hidden={tab !== "trim"}
+        className="grid min-h-0 grow grid-cols-[1fr_1fr] overflow-auto"
+      >
+        <Trim shown={shown} kinds={kinds} study={study} editing={editing} run={run} onBehind={onBehind} />
+        <div className="border-l border-hairline">
+          <Verdicts supply={supply} outcome={run?.outcome} onLook={onLook} />
+        </div>
       </Tabs.Content>
       <Tabs.Content value="checks" className="min-h-0 grow overflow-auto p-3">
         {errors === 0 && <p className="text-met">Nothing to complain of.</p>}

@@ -36,6 +36,9 @@ interface Props {
   /** Runs of the study that have ended, newest first: any of them can stand behind. */
   others: Run[];
   look?: Look;
+  /** The run that stands behind the traces, if any. */
+  behind: string;
+  onBehind: (run: string) => void;
   /** Why it cannot be run. */
   blocked?: string;
 }
@@ -54,7 +57,7 @@ function useSettled<T>(chosen: T | undefined, delay: number): T | undefined {
 }
 
 /** Plots under one time axis, and the span measured over them. */
-export function Strips({ supply, study, editing, run, others, look, blocked }: Props) {
+export function Strips({ supply, study, editing, run, others, look, behind, onBehind, blocked }: Props) {
   const saved = supply.studies?.find((s) => s.id === study)?.strips;
   const strips = useMemo(() => (saved?.length ? saved : [[]]), [saved]);
   const setStrips = (next: string[][]) =>
@@ -97,7 +100,6 @@ export function Strips({ supply, study, editing, run, others, look, blocked }: P
   const settled = useSettled(chosen, 60) ?? full;
   const pixels = Math.max(0, Math.round(size.width - LEFT - RIGHT));
   const traces = useTraces(run, signals, settled.from, settled.to, pixels);
-  const [behind, setBehind] = useState("");
   const reference = others.find((other) => other.id === behind && other.id !== run?.id);
   const before = useTraces(reference, signals, settled.from, settled.to, pixels);
   const settledSpan = useSettled(ownSpan, 120) ?? span;
@@ -175,7 +177,7 @@ export function Strips({ supply, study, editing, run, others, look, blocked }: P
         <ReferenceMenu
           runs={others.filter((other) => other.id !== run?.id)}
           value={reference?.id ?? ""}
-          onChoose={setBehind}
+          onChoose={onBehind}
         />
         <SignalTray
           label="New strip"

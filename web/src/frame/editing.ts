@@ -33,10 +33,14 @@ export function useEditing(shown: SupplyShown) {
     onError: (error: Error) => error instanceof Stale && setConflict(error.conflict),
     onSuccess: () => setConflict(undefined),
   };
-  const store = (document: Supply, revision?: number) => {
+  const store = (document: Supply, revision?: number, then?: () => void) => {
     // What went wrong before is no longer what the title bar has to say.
     path.reset();
-    save.mutate({ document, revision }, outcome);
+    const onSuccess = () => {
+      outcome.onSuccess();
+      then?.();
+    };
+    save.mutate({ document, revision }, { ...outcome, onSuccess });
   };
   const remember = (what: string) => {
     past.current.push({ document: supply, what });
@@ -52,14 +56,14 @@ export function useEditing(shown: SupplyShown) {
   };
   const problem = save.error ?? path.error;
   return {
-    /** Changes the document itself. */
-    change: (what: string, change: (document: Supply) => void) => {
+    /** Changes the document itself; `then` is done as soon as that is stored. */
+    change: (what: string, change: (document: Supply) => void, then?: () => void) => {
       const next = structuredClone(supply);
       change(next);
       // What leaves all as it was is no step to undo and no revision.
       if (JSON.stringify(next) === JSON.stringify(supply)) return;
       remember(what);
-      store(next);
+      store(next, undefined, then);
     },
     /** Has the server make a change; answers with the stored supply. */
     compose: async (what: string, edit: Edit | Restoring) => {

@@ -15,6 +15,10 @@ const KEYS: { where: string; keys: [string, string][] }[] = [
     ],
   },
   {
+    where: "Desk",
+    keys: [["1 to 5", "Arrange drawing, strips and numbers"]],
+  },
+  {
     where: "Drawing",
     keys: [
       ["/", "Type a part to add"],

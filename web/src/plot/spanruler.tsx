@@ -79,7 +79,7 @@ export function SpanRuler({ view, width, span, features, onSpan }: Props) {
       </g>
     );
   return (
-    <svg width={width} height={42} role="group" aria-label="Time axis and span" className="block">
+    <svg width={width} height={42} role="group" aria-label="Time axis and span" className="block shrink-0">
       {timeTicks(view, width).map((tick) => (
         <text
           key={tick.x}

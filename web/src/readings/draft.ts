@@ -37,6 +37,19 @@ export function begun(supply: Supply, study: string): Reading {
   return { id: free(1), title: "", study, measure: "mean", signal: "", window: usualWindow(supply) };
 }
 
+/** An identifier out of a title, free among readings and requirements; formulas call a reading by it. */
+export function named(supply: Supply, title: string): string {
+  const taken = new Set([...(supply.requirements ?? []), ...(supply.readings ?? [])].map((r) => r.id));
+  const words =
+    title
+      .toLowerCase()
+      .match(/[a-z0-9]+/g)
+      ?.join("_") ?? "";
+  const stem = /^[a-z]/.test(words) ? words.slice(0, 40) : `reading_${words}`.replace(/_$/, "");
+  const free = (n: number): string => (taken.has(`${stem}_${n}`) ? free(n + 1) : `${stem}_${n}`);
+  return taken.has(stem) ? free(2) : stem;
+}
+
 /** The last periods of the source, or all of the run. */
 export function usualWindow(supply: Supply): Reading["window"] {
   const source = supply.parts?.find((p) => p.kind === "sine_source" || p.kind === "three_phase_source");

@@ -5,7 +5,7 @@ import { useMeasureTable, type Run, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 import { show } from "../ui/quantity";
-import { begun, described, type Reading } from "./draft";
+import { begun, described, named, type Reading } from "./draft";
 import { ReadingPopover } from "./editor";
 
 interface Props {
@@ -32,6 +32,7 @@ export function Readings({ shown, study, editing, run, before }: Props) {
   }
   const keep = (reading: Reading) => {
     const known = supply.readings?.some((r) => r.id === reading.id);
+    if (!known) reading = { ...reading, id: named(supply, reading.title) };
     editing.change(`${known ? "change" : "add"} the reading ${reading.title.toLowerCase()}`, (document) => {
       const others = document.readings ?? [];
       document.readings = known

@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import { useMeasureTable, type Supply, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
-import { begun, described, fitted, signalNames, unitFor, type Reading } from "../readings/draft";
+import { begun, described, fitted, named, signalNames, unitFor, type Reading } from "../readings/draft";
 import { MeasureOptions } from "../readings/editor";
 import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";
@@ -129,9 +129,9 @@ function NewLimit({ shown, editing, onDone }: NewProps) {
   const reading = fitted({ ...begin, measure, signal: signal.trim(), window }, row);
   const name = described(reading, measures, supply);
   const add = () => {
-    const { id } = reading;
+    const id = named(supply, title.trim() || name);
     editing.change("add a limit", (document) => {
-      document.readings = [...(document.readings ?? []), { ...reading, title: title.trim() || name }];
+      document.readings = [...(document.readings ?? []), { ...reading, id, title: title.trim() || name }];
       document.requirements = [
         ...(document.requirements ?? []),
         { id, title: title.trim() || name, reading: id, [side]: limit.trim() },

@@ -334,7 +334,7 @@ fn studies(s: &Sense<'_>, findings: &mut Findings) {
             );
         }
     }
-    for reading in s.readings {
+    for reading in s.readings.iter().filter(|r| r.problem.is_none()) {
         let Some(study) = s.studies.get(reading.study).filter(|s| s.kind == StudyKind::SwitchOn) else { continue };
         let from = match reading.window {
             ResolvedWindow::WholeRun => study.record_from,

@@ -4,7 +4,7 @@ use crate::waveform::{MeasureError, Span, Waveform};
 use std::f64::consts::TAU;
 
 /// Time constants a filter settles for before what it gives counts.
-const SETTLING: f64 = 5.0;
+const SETTLING: f64 = 7.0;
 /// Largest part of a time constant a parabola stands for what an exponential does.
 const FINE: f64 = 0.25;
 /// Parabolas a step is cut into at most; where it takes more, the filter is through with it long before the step ends.

@@ -1,0 +1,266 @@
+import { Minus, Plus, X } from "lucide-react";
+import { useState } from "react";
+
+import {
+  evaluateEntry,
+  isOver,
+  useStartRun,
+  useStopRun,
+  type PartKind,
+  type Run,
+  type SupplyShown,
+} from "../api/client";
+import type { Editing } from "../frame/editing";
+import { Button } from "../ui/button";
+import { FIELD } from "../ui/field";
+import { useKept } from "../ui/kept";
+import type { Unit } from "../ui/quantity";
+import { ValueField } from "../ui/valuefield";
+
+/** Values trimmed at once at most. */
+const MOST = 6;
+/** A drag goes this many decades either way. */
+const REACH = 0.5;
+
+interface Props {
+  shown: SupplyShown;
+  kinds: PartKind[];
+  study: string;
+  editing: Editing;
+  run?: Run;
+  /** Puts a run behind the traces, or none. */
+  onBehind: (run: string) => void;
+}
+
+interface Value {
+  /** `part.parameter`. */
+  key: string;
+  part: string;
+  parameter: string;
+  name: string;
+  help: string;
+  unit: Unit;
+  text: string;
+}
+
+/** Every quantity of every part that can be trimmed. */
+function quantities({ document }: SupplyShown, kinds: PartKind[]): Value[] {
+  return (document.parts ?? []).flatMap((part) =>
+    (kinds.find((k) => k.id === part.kind)?.parameters ?? []).flatMap((p) =>
+      p.form.form === "quantity"
+        ? [
+            {
+              key: `${part.id}.${p.id}`,
+              part: part.id,
+              parameter: p.id,
+              name: p.name,
+              help: p.help,
+              unit: p.form.unit,
+              text: part.parameters?.[p.id] ?? p.form.default,
+            },
+          ]
+        : [],
+    ),
+  );
+}
+
+/** What was there before the first change, and the run that stands behind. */
+interface Begun {
+  values: Record<string, string>;
+  run?: string;
+}
+
+/** Up to six values, changed while the study runs again at once; taken or given back in the end. */
+export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
+  const [keys, setKeys] = useKept<string[]>(`trim-${shown.id}`, []);
+  const [begun, setBegun] = useState<Begun>();
+  const all = quantities(shown, kinds);
+  const values = keys.flatMap((key) => all.find((v) => v.key === key) ?? []);
+  const start = useStartRun(shown.id);
+  const stop = useStopRun();
+
+  // A run that still goes on is of no use any more.
+  const again = () => {
+    if (run && !isOver(run)) stop.mutate(run.id);
+    start.mutate(study);
+  };
+  const set = (what: string, changes: Record<string, string>) => {
+    const change = (document: SupplyShown["document"]) => {
+      for (const [key, text] of Object.entries(changes)) {
+        const [id = "", parameter = ""] = key.split(".");
+        const part = document.parts?.find((p) => p.id === id);
+        if (part) part.parameters = { ...part.parameters, [parameter]: text };
+      }
+    };
+    editing.change(what, change, again);
+  };
+  const trim = (value: Value, text: string) => {
+    if (!begun) {
+      const done = run && isOver(run) ? run.id : undefined;
+      setBegun({ values: Object.fromEntries(values.map((v) => [v.key, v.text])), run: done });
+      if (done) onBehind(done);
+    } else if (!(value.key in begun.values)) {
+      setBegun({ ...begun, values: { ...begun.values, [value.key]: value.text } });
+    }
+    set(`trim ${value.part} ${value.name.toLowerCase()}`, { [value.key]: text });
+  };
+  const end = () => {
+    setBegun(undefined);
+    onBehind("");
+  };
+  const changed =
+    begun &&
+    Object.entries(begun.values).some(([key, text]) => all.find((v) => v.key === key)?.text !== text);
+  return (
+    <section aria-label="Trim" className="grid content-start gap-2 p-3">
+      <div className="flex items-center gap-2">
+        <select
+          aria-label="Value to trim"
+          value=""
+          disabled={keys.length >= MOST}
+          onChange={(event) => setKeys([...keys, event.target.value])}
+          className={FIELD}
+        >
+          <option value="">
+            {keys.length >= MOST ? "Six values are trimmed at most" : "Add a value to trim…"}
+          </option>
+          {shown.document.parts?.map((part) => (
+            <optgroup key={part.id} label={part.id}>
+              {all
+                .filter((v) => v.part === part.id && !keys.includes(v.key))
+                .map((v) => (
+                  <option key={v.key} value={v.key}>
+                    {v.part} {v.name.toLowerCase()}
+                  </option>
+                ))}
+            </optgroup>
+          ))}
+        </select>
+        <span className="grow" />
+        {begun && (
+          <>
+            <Button
+              disabled={!changed}
+              onClick={() => {
+                set("go back from trimming", begun.values);
+                end();
+              }}
+            >
+              Go back
+            </Button>
+            <Button look="main" onClick={end}>
+              Keep these values
+            </Button>
+          </>
+        )}
+      </div>
+      {values.length > 0 && (
+        <p className="text-xs text-muted">
+          {begun
+            ? "The run from before the first change stands behind the traces."
+            : "Each change runs the study again at once."}
+        </p>
+      )}
+      {values.length === 0 && (
+        <p className="text-muted">
+          Choose values such as a reservoir's capacitance; step them through preferred values, drag or type
+          them, and see what verdicts and traces make of it.
+        </p>
+      )}
+      <ul className="grid gap-y-1">
+        {values.map((value) => (
+          <li key={value.key} className="flex items-start gap-1" data-testid={`trim-${value.key}`}>
+            <span className="grow">
+              <ValueField
+                key={value.text}
+                supply={shown.id}
+                label={`${value.part} ${value.name.toLowerCase()}`}
+                help={value.help}
+                unit={value.unit}
+                text={value.text}
+                onCommit={(text) => trim(value, text)}
+              />
+            </span>
+            <Steps shown={shown} value={value} busy={editing.saving} onSet={(text) => trim(value, text)} />
+            <Button
+              look="quiet"
+              className="h-7 px-1"
+              aria-label={`Leave ${value.part} ${value.name.toLowerCase()} alone`}
+              onClick={() => setKeys(keys.filter((key) => key !== value.key))}
+            >
+              <X size={13} />
+            </Button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+interface StepsProps {
+  shown: SupplyShown;
+  value: Value;
+  busy: boolean;
+  onSet: (text: string) => void;
+}
+
+/** The next preferred value down or up, and a drag over a decade. */
+function Steps({ shown, value, busy, onSet }: StepsProps) {
+  const [from, setFrom] = useState<number>();
+  const [place, setPlace] = useState(0);
+  const step = async (way: "up" | "down") => {
+    const next = await evaluateEntry(shown.id, value.text, value.unit, way);
+    if (!next.problem) onSet(next.text);
+  };
+  const begin = async () => {
+    const meaning = await evaluateEntry(shown.id, value.text, value.unit);
+    setFrom(meaning.value ?? undefined);
+  };
+  const name = `${value.part} ${value.name.toLowerCase()}`;
+  return (
+    <span className="flex items-center gap-1">
+      <Button
+        look="quiet"
+        className="h-7 px-1"
+        aria-label={`${name} down`}
+        title="The next preferred value down"
+        disabled={busy}
+        onClick={() => void step("down")}
+      >
+        <Minus size={13} />
+      </Button>
+      <input
+        type="range"
+        aria-label={`Drag ${name}`}
+        min={-REACH}
+        max={REACH}
+        step={0.005}
+        value={place}
+        className="w-24 accent-copper"
+        onPointerDown={() => void begin()}
+        onFocus={() => void begin()}
+        onChange={(event) => {
+          const at = Number(event.target.value);
+          setPlace(at);
+          // What comes while the last change is still being stored is left out; the next one carries it.
+          if (from !== undefined && !busy) onSet(String(Number((from * 10 ** at).toPrecision(3))));
+        }}
+        onPointerUp={() => {
+          if (from !== undefined && place !== 0) onSet(String(Number((from * 10 ** place).toPrecision(3))));
+          setPlace(0);
+          setFrom(undefined);
+        }}
+      />
+      <Button
+        look="quiet"
+        className="h-7 px-1"
+        aria-label={`${name} up`}
+        title="The next preferred value up"
+        disabled={busy}
+        onClick={() => void step("up")}
+      >
+        <Plus size={13} />
+      </Button>
+    </span>
+  );
+}
