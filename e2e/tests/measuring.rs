@@ -79,6 +79,21 @@ async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -
     page.text("[cmdk-list]", |text| text.contains("T1.p") && !text.contains("bus.v")).await?;
     search.send_keys("\u{E007}").await?;
     page.text("[data-testid='span-T1.p']", |text| text.contains('W')).await?;
+    // A formula of signals is drawn like one; a wrong one says what is wrong with it.
+    page.press("New strip").await?;
+    let search = page.find("[aria-label='Search signals']").await?;
+    search.send_keys("V1.v * -V1.v").await?;
+    page.text("[cmdk-list]", |text| text.contains("Draw V1.v * -V1.v")).await?;
+    search.send_keys("\u{E007}").await?;
+    page.text("[cmdk-list] [role=alert]", |text| text.contains("a unit without a name")).await?;
+    search.send_keys("\u{E009}a\u{E000}V1.v * -V1.i").await?;
+    page.text("[cmdk-list]", |text| text.contains("Draw V1.v * -V1.i")).await?;
+    picture(&page, "formula.png").await?;
+    search.send_keys("\u{E007}").await?;
+    page.text("[data-testid='span-V1.v * -V1.i']", |text| text.contains("4.9") && text.contains('W')).await?;
+    picture(&page, "formula-drawn.png").await?;
+    page.press("Undo").await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 4")).await?;
     // More columns over the span, for this user, also after a reload.
     page.press("Columns of the span").await?;
     let column = Locator::XPath("//*[@role='menuitemcheckbox'][contains(.,'Integral')]");
@@ -90,10 +105,10 @@ async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -
     let labels = "return [...document.querySelectorAll('canvas[role=img]')].map(c => c.ariaLabel).join('|')";
     assert!(page.script(labels).await?.as_str().unwrap().ends_with("T1.p"));
     page.script("[...document.querySelectorAll('[aria-label=\"Move this strip up\"]')].at(-1).click()").await?;
-    page.text("[data-testid=saved]", |text| text.contains("revision 3")).await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 5")).await?;
     assert!(!page.script(labels).await?.as_str().unwrap().ends_with("T1.p"));
     page.press("Undo").await?;
-    page.text("[data-testid=saved]", |text| text.contains("revision 4")).await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 6")).await?;
     assert!(page.script(labels).await?.as_str().unwrap().ends_with("T1.p"));
     page.close().await
 }
@@ -190,5 +205,30 @@ async fn the_desk_is_arranged_by_key_and_stays_so() -> Result<()> {
     page.find("[aria-label='Height of drawing and strips']").await?;
     page.press("Drawing beside strips").await?;
     page.find("[aria-label='Width of drawing and strips']").await?;
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn runs_are_compared_with_what_changed_between_them() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    page.click("[data-part=C1]").await?;
+    page.enter("Capacitance", "2200u").await?;
+    page.press("Close the inspector").await?;
+    page.text("[role=tablist]", |text| text.contains("run again")).await?;
+    page.run().await?;
+    page.client.find(Locator::LinkText("Compare")).await?.click().await?;
+    let ripple = page.text("[data-testid=compared-bus_ripple]", |text| text.matches('V').count() >= 3).await?;
+    assert!(ripple.contains("1.809") && ripple.contains('%') && ripple.contains('−'), "{ripple}");
+    page.text("[aria-label='Readings by run']", |text| text.contains("C1 capacitance") && text.contains("2200u"))
+        .await?;
+    picture(&page, "compare.png").await?;
+    // Seen from the other run, the difference turns round.
+    page.press("take as reference").await?;
+    page.text("[data-testid=compared-bus_ripple]", |text| text.contains('+') && !text.contains("−")).await?;
+    page.press("Restore").await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 3")).await?;
     page.close().await
 }

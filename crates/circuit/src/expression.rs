@@ -20,7 +20,9 @@ pub struct ExpressionError {
 const MAX_DEPTH: usize = 64;
 
 /// What an expression is worked out with: plain numbers, or numbers with units.
-pub trait Operand: Copy {
+pub trait Operand: Clone {
+    /// Whether a name may have points in it, as signals have.
+    const POINTS: bool = false;
     /// A number as it is written.
     fn number(value: f64) -> Self;
     /// One of `+ - * / ^` applied to two operands.
@@ -28,7 +30,15 @@ pub trait Operand: Copy {
     /// # Errors
     /// What is wrong, in words.
     fn operate(self, operator: char, other: Self) -> Result<Self, String>;
-    /// `sqrt`, `abs`, `exp` or `ln`, or, of two operands, `min` or `max`.
+    /// How many operands a function takes; none if there is no such function.
+    fn takes(name: &str) -> Option<usize> {
+        match name {
+            "sqrt" | "abs" | "exp" | "ln" => Some(1),
+            "min" | "max" => Some(2),
+            _ => None,
+        }
+    }
+    /// A function applied to as many operands as it takes.
     ///
     /// # Errors
     /// What is wrong, in words.
@@ -227,7 +237,8 @@ impl<T: Operand> Parser<'_, T> {
 
     fn name_or_call(&mut self) -> Evaluated<T> {
         let start = self.at;
-        while self.chars.get(self.at).is_some_and(|c| c.is_ascii_alphanumeric() || *c == '_') {
+        let belongs = |c: &char| c.is_ascii_alphanumeric() || *c == '_' || (T::POINTS && *c == '.');
+        while self.chars.get(self.at).is_some_and(belongs) {
             self.at += 1;
         }
         let name: String = self.chars[start..self.at].iter().collect();
@@ -236,15 +247,15 @@ impl<T: Operand> Parser<'_, T> {
             return self.applied(start, known);
         }
         let first = self.nested(Self::sum)?;
-        let second = match name.as_str() {
-            "sqrt" | "abs" | "exp" | "ln" => None,
-            "min" | "max" => {
+        let second = match T::takes(&name) {
+            Some(1) => None,
+            Some(_) => {
                 if !self.take(',') {
                     return Err(self.error(format!("{name} takes two values, with a comma between")));
                 }
                 Some(self.nested(Self::sum)?)
             }
-            _ => {
+            None => {
                 let message = format!("there is no function named {name}; known are sqrt, abs, exp, ln, min, max");
                 return Err(ExpressionError { at: start, message });
             }

@@ -1,6 +1,8 @@
 //! The one table of what a reading can measure: its name, what it is taken of, its unit, its numbers, its help.
 
 use crate::Quantity;
+use crate::dimensions::Dimensioned;
+use crate::expression::Operand;
 use quantity::Unit;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -78,6 +80,18 @@ pub enum Measured {
 }
 
 impl Measured {
+    /// The unit for what is in a unit itself; none if that has no name.
+    pub fn for_unit(self, unit: Unit) -> Option<Unit> {
+        let second = Dimensioned::new(1.0, Unit::Second);
+        let over = |operator| Dimensioned::new(1.0, unit).operate(operator, second).ok()?.unit();
+        match self {
+            Measured::In(unit) => Some(unit),
+            Measured::Same => Some(unit),
+            Measured::PerSecond => over('/'),
+            Measured::TimesSecond => over('*'),
+        }
+    }
+
     /// The unit for a voltage, a current and a power.
     pub fn units(self) -> [Unit; 3] {
         [Quantity::Voltage, Quantity::Current, Quantity::Power].map(|quantity| self.unit(quantity))

@@ -13,6 +13,7 @@
 //! assert_eq!(wave.mean(wave.whole()).unwrap(), 1.0 / 3.0);
 //! ```
 
+mod derived;
 mod figures;
 mod gauges;
 mod question;
@@ -21,6 +22,7 @@ mod ringing;
 mod survey;
 mod waveform;
 
+pub use derived::Derived;
 pub use figures::{Average, Figures};
 pub use gauges::{Class, Gauge, LAST_ORDER, Spectrum, limit};
 pub use question::Question;

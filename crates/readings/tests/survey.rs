@@ -98,7 +98,7 @@ proptest! {
                 let current = second.as_ref().map(|r| r.evaluate(times.len(), place));
                 let alone = wave.ask_beside(current.as_deref().map(|c| Waveform::new(&times, c)), question(), span);
                 let bits = |found: Result<f64, _>| found.map(f64::to_bits);
-                prop_assert_eq!(bits(cut.answer(ticket)), bits(alone.clone()), "{} {:?}", text, measure.id);
+                prop_assert_eq!(bits(cut.answer(ticket)), bits(alone), "{} {:?}", text, measure.id);
                 prop_assert_eq!(bits(once.answer(ticket)), bits(alone), "{} {:?}", text, measure.id);
             }
         }

@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { tableFromIPC } from "apache-arrow";
 import createClient from "openapi-fetch";
 import { useEffect, useMemo } from "react";
@@ -114,6 +114,41 @@ export function useJudged(run: Run | undefined, shown: SupplyShown): Run | undef
     () => (asks && found && run?.outcome ? { ...run, outcome: { ...run.outcome, ...found } } : run),
     [asks, found, run],
   );
+}
+
+/** Runs as their supply reads and judges them now, in their order. */
+export function useJudgedRuns(runs: Run[], shown: SupplyShown): Run[] {
+  const blocked = shown.findings.some((f) => f.severity === "error");
+  const found = useQueries({
+    queries: runs.map((run) => ({
+      queryKey: ["judged", run.id, shown.revision],
+      enabled: !blocked && run.node_count > 0 && run.outcome != null,
+      staleTime: Infinity,
+      queryFn: async () =>
+        taken<Schemas["Judged"]>(
+          await api.GET("/api/runs/{run}/judged", { params: { path: { run: run.id } } }),
+        ),
+    })),
+  });
+  return runs.map((run, k) => {
+    const judged = found[k]?.data;
+    return judged && run.outcome ? { ...run, outcome: { ...run.outcome, ...judged } } : run;
+  });
+}
+
+/** What is different in a run's circuit from another's, in words. */
+export function useChangesSince(run: string | undefined, since: string | undefined) {
+  return useQuery({
+    queryKey: ["changes", run, since],
+    enabled: run !== undefined && since !== undefined && run !== since,
+    staleTime: Infinity,
+    queryFn: async () =>
+      taken<string[]>(
+        await api.GET("/api/runs/{run}/changes", {
+          params: { path: { run: run ?? "" }, query: { since: since ?? "" } },
+        }),
+      ),
+  });
 }
 
 export function useSupply(supply: string) {
@@ -415,7 +450,12 @@ export function useFollow(supply: string, run: Run | undefined) {
 export interface Points {
   t: Float64Array;
   y: Float64Array;
+  unit?: Unit;
+  /** Why there is nothing to draw. */
+  problem?: string;
 }
+
+const NOTHING = new Float64Array();
 
 /** A window of a trace, thinned by the server to what a plot of this width can show. */
 export function useTraces(run: Run | undefined, signals: string[], from: number, to: number, width: number) {
@@ -432,14 +472,40 @@ export function useTraces(run: Run | undefined, signals: string[], from: number,
           parseAs: "arrayBuffer",
           signal: given_up,
         });
+        // One that cannot be read keeps none of the others from being drawn.
+        if (answer.data === undefined)
+          return [signal, { t: NOTHING, y: NOTHING, problem: problemOf(answer.error) }];
         const table = tableFromIPC(new Uint8Array(taken<ArrayBuffer>(answer)));
-        const column = (name: string) =>
-          (table.getChild(name)?.toArray() ?? new Float64Array()) as Float64Array;
-        return [signal, { t: column("t"), y: column("y") }];
+        const column = (name: string) => (table.getChild(name)?.toArray() ?? NOTHING) as Float64Array;
+        return [
+          signal,
+          { t: column("t"), y: column("y"), unit: table.schema.metadata.get("unit") as Unit | undefined },
+        ];
       };
       return new Map(await Promise.all(signals.map(read)));
     },
   });
+}
+
+/** What the server says was wrong, from an answer whose body was read as bytes or as JSON. */
+function problemOf(error: unknown): string {
+  if (typeof error === "object" && error !== null && "message" in error) return String(error.message);
+  try {
+    return String((JSON.parse(String(error)) as { message?: string }).message);
+  } catch {
+    return "the server did not answer";
+  }
+}
+
+/** What is wrong with a signal or a formula of signals, as a run has them; none if nothing is. */
+export async function signalProblem(run: Run, signal: string): Promise<string | undefined> {
+  const [from, to] = run.recorded ?? [0, 0];
+  const query = { signal, from, to, width: 1 };
+  const answer = await api.GET("/api/runs/{run}/trace", {
+    params: { path: { run: run.id }, query },
+    parseAs: "arrayBuffer",
+  });
+  return answer.data === undefined ? problemOf(answer.error) : undefined;
 }
 
 export function useMeasures(

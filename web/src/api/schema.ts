@@ -516,6 +516,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/changes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["changesBetweenRuns"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/runs/{run}/measure": {
     parameters: {
       query?: never;
@@ -1879,6 +1895,14 @@ export interface components {
       filled: boolean;
       /** @description SVG path data. */
       path: string;
+    };
+    /** @description Another run. */
+    Since: {
+      /**
+       * Format: uuid
+       * @description The run compared with.
+       */
+      since: string;
     };
     /** @description A value one may choose before the rest is computed. */
     SizingChoice: {
@@ -3510,6 +3534,39 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["Judged"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changesBetweenRuns: {
+    parameters: {
+      query: {
+        /** @description The run compared with. */
+        since: string;
+      };
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": string[];
         };
       };
       /** @description What went wrong, where, and what to do. */

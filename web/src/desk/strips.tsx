@@ -110,7 +110,7 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
       strips.map((strip) =>
         strip.map((signal): Trace => ({
           signal,
-          unit: unitOf(signal),
+          unit: traces.data?.get(signal)?.unit ?? unitOf(signal),
           colour: signals.indexOf(signal),
           points: traces.data?.get(signal),
           behind: reference && before.data?.get(signal),
@@ -213,6 +213,19 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
                 onFull={() => setView(undefined)}
                 onSpan={setSpan}
               />
+              {strip.map(
+                (trace) =>
+                  trace.points?.problem && (
+                    <p
+                      key={trace.signal}
+                      role="alert"
+                      className="absolute bottom-1 text-xs text-missed"
+                      style={{ left: LEFT + 8 }}
+                    >
+                      {trace.signal} cannot be drawn: {trace.points.problem}
+                    </p>
+                  ),
+              )}
               <StripControls
                 supply={supply}
                 run={run}

@@ -3,7 +3,14 @@ import { Plus } from "lucide-react";
 import { Popover } from "radix-ui";
 import { useMemo, useState } from "react";
 
-import { useMeasures, useTraces, type Run, type SpanMeasures, type Supply } from "../api/client";
+import {
+  signalProblem,
+  useMeasures,
+  useTraces,
+  type Run,
+  type SpanMeasures,
+  type Supply,
+} from "../api/client";
 import { Button } from "../ui/button";
 import { show } from "../ui/quantity";
 import { Sparkline } from "../plot/sparkline";
@@ -96,6 +103,14 @@ function List({
       }),
     }))
     .filter((g) => g.signals.length > 0);
+  // What can be no name of a signal is a formula of them.
+  const formula = run !== undefined && /[*/^(+]|\S\s+-\s/.test(search);
+  const [problem, setProblem] = useState<{ of: string; text: string }>();
+  const draw = async () => {
+    const text = run && (await signalProblem(run, search.trim()));
+    if (text) setProblem({ of: search, text });
+    else onChoose(search.trim());
+  };
   const pictured = left.flatMap((g) => g.signals).slice(0, PICTURED);
   const [from, to] = run?.recorded ?? [0, 0];
   const traces = useTraces(run, pictured, from, to, SPARK.width);
@@ -110,7 +125,26 @@ function List({
         className="figures h-9 border-b border-hairline bg-transparent px-3 outline-none"
       />
       <Command.List className="max-h-80 overflow-auto p-1">
-        <Command.Empty className="px-2 py-1 text-muted">No signal matches.</Command.Empty>
+        {left.length === 0 && !formula && (
+          <p className="px-2 py-1 text-muted">
+            No signal matches. A formula of signals is drawn too: V1.v * -V1.i, db(out.v / in.v), mean(L1.i,
+            20m).
+          </p>
+        )}
+        {formula && (
+          <Command.Item
+            value="formula"
+            onSelect={() => void draw()}
+            className="cursor-pointer rounded-sm px-2 py-1 data-[selected=true]:bg-copper-soft"
+          >
+            Draw <span className="figures">{search.trim()}</span>
+            {problem?.of === search && (
+              <span role="alert" className="block text-xs text-missed">
+                {problem.text}
+              </span>
+            )}
+          </Command.Item>
+        )}
         {left.map((group) => (
           <Command.Group
             key={group.title}

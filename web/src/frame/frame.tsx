@@ -12,6 +12,7 @@ import {
   whyBlocked,
   type SupplyShown,
 } from "../api/client";
+import { Compare } from "../compare/compare";
 import { Desk } from "../desk/desk";
 import { History } from "../history/history";
 import { Materials } from "../materials/materials";
@@ -111,6 +112,7 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
         <Rail supply={id} view={view} />
         <main className="min-w-0 grow">
           {view === "requirements" && <Requirements shown={shown} editing={editing} run={run} />}
+          {view === "compare" && <Compare key={study} shown={shown} study={study} editing={editing} />}
           {view === "materials" && <Materials shown={shown} />}
           {view === "history" && <History shown={shown} editing={editing} />}
           {view === "desk" && (

@@ -1,4 +1,4 @@
-import { ClipboardCheck, History, ListOrdered, SquareActivity } from "lucide-react";
+import { ClipboardCheck, GitCompareArrows, History, ListOrdered, SquareActivity } from "lucide-react";
 import { Link } from "react-router";
 
 import { KeySheet } from "./keysheet";
@@ -6,6 +6,7 @@ import { KeySheet } from "./keysheet";
 const VIEWS = [
   { id: "requirements", word: "Requirements", Icon: ClipboardCheck },
   { id: "desk", word: "Desk", Icon: SquareActivity },
+  { id: "compare", word: "Compare", Icon: GitCompareArrows },
   { id: "materials", word: "Materials", Icon: ListOrdered },
   { id: "history", word: "History", Icon: History },
 ];

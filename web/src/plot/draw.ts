@@ -37,7 +37,7 @@ function range(traces: Trace[], view: View): [number, number] {
   for (const points of traces.flatMap((trace) => [trace.points, trace.behind])) {
     points?.y.forEach((y, i) => {
       const t = points.t[i] ?? NaN;
-      if (t < view.from || t > view.to || Number.isNaN(y)) return;
+      if (t < view.from || t > view.to || !Number.isFinite(y)) return;
       low = Math.min(low, y);
       high = Math.max(high, y);
     });

@@ -5,6 +5,7 @@ import { useMeasureTable, type Run, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 import { show } from "../ui/quantity";
+import { change } from "./change";
 import { begun, described, named, type Reading } from "./draft";
 import { ReadingPopover } from "./editor";
 
@@ -121,13 +122,4 @@ export function Readings({ shown, study, editing, run, before }: Props) {
       </div>
     </section>
   );
-}
-
-/** What became of a value, per cent. */
-function change(now: number | null | undefined, then: number | null | undefined): string {
-  if (now == null || then == null || then === 0) return "";
-  const relative = 100 * (now / then - 1);
-  if (Math.abs(relative) < 0.005) return "same";
-  const figure = Math.abs(relative) < 10 ? Math.abs(relative).toPrecision(2) : Math.abs(relative).toFixed(0);
-  return `${relative < 0 ? "−" : "+"}${figure}\u2009%`;
 }

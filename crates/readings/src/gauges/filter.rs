@@ -106,7 +106,7 @@ impl Gauge for Filtered {
             for k in 0..pieces as u32 {
                 let place = |k: u32| a + (b - a) * f64::from(k) / pieces;
                 let bounds = (place(k), place(k + 1));
-                let [c0, c1, c2] = self.passed(piece.from_place(bounds), piece.lasts(bounds.0, bounds.1));
+                let [c0, c1, c2] = self.passed(piece.parabola(bounds), piece.lasts(bounds.0, bounds.1));
                 if piece.time(bounds.0) >= counts_from {
                     let turn = -c1 / (2.0 * c2);
                     for s in [0.0, 1.0, if turn > 0.0 && turn < 1.0 { turn } else { 0.0 }] {

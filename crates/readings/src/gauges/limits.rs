@@ -63,7 +63,7 @@ pub fn limit(class: Class, order: usize, power: f64, factor: f64, fundamental: f
 /// Largest harmonic over its limit; none if nothing flows.
 pub(super) fn largest_use(class: Class, power: f64, factor: f64, rms: &dyn Fn(usize) -> f64) -> Option<f64> {
     let fundamental = rms(1);
-    if !(fundamental > 0.0) {
+    if fundamental.is_nan() || fundamental <= 0.0 {
         return None;
     }
     let used = |order| Some(rms(order) / limit(class, order, power, factor, fundamental)?);

@@ -64,7 +64,7 @@ impl Gauge for Port {
         let [voltage, current] = waves else { return };
         for (v, i) in voltage.pieces(self.span).zip(current.pieces(self.span)) {
             let bounds = v.within(self.span);
-            let (p, q) = (v.from_place(bounds), i.from_place(bounds));
+            let (p, q) = (v.parabola(bounds), i.parabola(bounds));
             let length = v.lasts(bounds.0, bounds.1);
             self.energy += length * product(p, q);
             self.squares[0] += length * product(p, p);

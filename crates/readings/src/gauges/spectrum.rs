@@ -28,7 +28,7 @@ impl Spectrum {
     /// [`MeasureError::TooShort`] if not one period fits.
     pub fn new(span: Span, frequency: f64, orders: usize) -> Result<Self, MeasureError> {
         let periods = ((span.to - span.from) * frequency * (1.0 + 1e-9)).floor();
-        if !(periods >= 1.0) {
+        if periods.is_nan() || periods < 1.0 {
             return Err(MeasureError::TooShort { needed: 1.0 / frequency });
         }
         let from = (span.to - periods / frequency).max(span.from);
@@ -46,7 +46,7 @@ impl Spectrum {
             let bounds = piece.within(self.span);
             let (start, length) = (piece.time(bounds.0) - self.span.from, piece.lasts(bounds.0, bounds.1));
             if length > 0.0 {
-                let local = piece.from_place(bounds);
+                let local = piece.parabola(bounds);
                 for (k, sum) in self.sums.iter_mut().enumerate() {
                     let omega = TAU * self.frequency * (k + 1) as f64;
                     *sum += Complex64::cis(-omega * start) * transformed(local, length, omega);
@@ -143,7 +143,7 @@ impl Gauge for HarmonicsOf {
 
 impl Piece {
     /// The parabola between two places, over a place of its own from 0 to 1.
-    pub(crate) fn from_place(&self, (a, b): (f64, f64)) -> [f64; 3] {
+    pub(crate) fn parabola(&self, (a, b): (f64, f64)) -> [f64; 3] {
         let width = b - a;
         [self.at(a), width * self.slope(a), width * width * 0.5 * self.curvature()]
     }

@@ -103,6 +103,7 @@ impl From<TraceError> for ApiError {
         match error {
             TraceError::Store(error) => error.into(),
             TraceError::Signal(error) => Self::unusable(format!("the signal cannot be read: {error}")),
+            TraceError::Formula(error) => Self::unusable(format!("the formula cannot be read: {error}")),
             TraceError::Damaged(_) => Self::new(StatusCode::INTERNAL_SERVER_ERROR, error.to_string()),
         }
     }

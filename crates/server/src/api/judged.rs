@@ -6,14 +6,15 @@ use super::errors::ApiError;
 use super::look::read;
 use crate::recorded::Traces;
 use axum::Json;
-use axum::extract::{Path, State};
-use circuit::{Circuit, MEASURES, ReadingMeasure, Subject, Supply, resolve};
+use axum::extract::{Path, Query, State};
+use circuit::{Circuit, MEASURES, ReadingMeasure, Subject, Supply, changes, resolve};
 use device::Equations;
 use quantity::Unit;
 use readings::Survey;
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use studies::{End, Judging, ReadingResult, Recorded, Verdict};
+use uuid::Uuid;
 
 /// What a run gives by the readings and requirements of its supply as it is now.
 #[derive(Serialize, JsonSchema)]
@@ -56,6 +57,26 @@ fn regarded(ran: &Supply, now: &Supply) -> Result<Circuit, ApiError> {
     supply.requirements.clone_from(&now.requirements);
     supply.forget_gone(now);
     resolve(&supply).map_err(ApiError::blocked)
+}
+
+/// Another run.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct Since {
+    /// The run compared with.
+    since: Uuid,
+}
+
+/// What is different in a run's circuit from that of another, a phrase each.
+pub(crate) async fn changed_since(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+    Query(Since { since }): Query<Since>,
+) -> Result<Json<Vec<String>>, ApiError> {
+    let [after, before] = [
+        app.store.run_document(app.account(), run).await?.ok_or_else(ApiError::no_run)?,
+        app.store.run_document(app.account(), since).await?.ok_or_else(ApiError::no_run)?,
+    ];
+    app.think(move || Ok(Json(changes(&read(&before)?, &read(&after)?)))).await?
 }
 
 /// A measure a reading can take.

@@ -15,9 +15,10 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use circuit::{MEASURES, Quantity, ReadingMeasure, Signal, Subject};
 use quantity::Unit;
-use readings::{Question, Recipe, Span, Survey, Ticket, Waveform};
+use readings::{Derived, Question, Recipe, Span, Survey, Ticket, Waveform};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 /// Widest plot served, pixels.
@@ -35,7 +36,7 @@ pub(crate) struct Window {
     width: usize,
 }
 
-/// An Arrow IPC stream with the columns `t` and `y`.
+/// An Arrow IPC stream with the columns `t` and `y`; its metadata say the unit.
 pub(crate) struct ArrowStream(Vec<u8>);
 
 const ARROW: &str = "application/vnd.apache.arrow.stream";
@@ -66,14 +67,16 @@ pub(crate) async fn window(
     }
     let circuit = app.circuit_of(run).await?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
-    let points = traces.window(&signal, from, to, width.clamp(1, WIDEST)).await?;
-    let bytes = arrow(points).map_err(|error| ApiError::unusable(error.to_string()))?;
+    let (points, unit) = traces.window(&signal, from, to, width.clamp(1, WIDEST)).await?;
+    let bytes = arrow(points, unit).map_err(|error| ApiError::unusable(error.to_string()))?;
     Ok(ArrowStream(bytes))
 }
 
-fn arrow(points: Points) -> Result<Vec<u8>, arrow_schema::ArrowError> {
+fn arrow(points: Points, unit: Unit) -> Result<Vec<u8>, arrow_schema::ArrowError> {
     let field = |name| Field::new(name, DataType::Float64, false);
-    let schema = Arc::new(Schema::new(vec![field("t"), field("y")]));
+    let unit = serde_json::to_value(unit).ok().and_then(|name| name.as_str().map(str::to_owned)).unwrap_or_default();
+    let told = HashMap::from([("unit".to_owned(), unit)]);
+    let schema = Arc::new(Schema::new_with_metadata(vec![field("t"), field("y")], told));
     let columns = [points.t, points.y].map(|values| Arc::new(Float64Array::from(values)) as ArrayRef);
     let batch = RecordBatch::try_new(Arc::clone(&schema), columns.to_vec())?;
     let mut writer = StreamWriter::try_new(Vec::new(), &schema)?;
@@ -151,8 +154,18 @@ pub(crate) async fn measure(
         whole.covering(Span { from: body.from.max(whole.from), to: body.to.min(whole.to) }, whole.to <= whole.from);
     let mut survey = Survey::default();
     let mut asked = Vec::new();
+    let mut derived = BTreeMap::new();
     for text in &body.signals {
-        let signal = Signal::parse(text).map_err(|error| ApiError::unusable(error.to_string()))?;
+        let Ok(signal) = Signal::parse(text) else {
+            let formula = Derived::parse(&circuit, text).map_err(|error| ApiError::unusable(error.to_string()))?;
+            let (from, to) = (body.from.max(whole.from), body.to.min(whole.to));
+            let (times, values) = traces.derived(&formula, from, to).await?;
+            let (text, more) = (text.clone(), body.more.clone());
+            let measure = move || of_formula(&text, formula.unit(), &more, Waveform::new(&times, &values), (from, to));
+            let measures = app.think(measure).await?;
+            derived.insert(measures.signal.clone(), measures);
+            continue;
+        };
         let recipe = Recipe::new(&circuit, &signal).map_err(|error| ApiError::unusable(error.to_string()))?;
         let mut ask = |measure: ReadingMeasure| {
             let span = span.map_err(|error| error.to_string())?;
@@ -187,7 +200,46 @@ pub(crate) async fn measure(
             features_near_to,
         });
     }
+    // In the order asked for.
+    let place = |signal: &str| body.signals.iter().position(|s| s == signal);
+    measured.extend(derived.into_values());
+    measured.sort_by_key(|m| place(&m.signal));
     Ok(Json(measured))
+}
+
+/// Measures of a formula, from its nodes around a span.
+fn of_formula(
+    text: &str,
+    unit: Unit,
+    more: &[ReadingMeasure],
+    wave: Waveform<'_>,
+    (from, to): (f64, f64),
+) -> SpanMeasures {
+    let span = Span { from, to };
+    let figures = wave.figures(span).ok();
+    let ((at_from, features_near_from), (at_to, features_near_to)) = (near(wave, from), near(wave, to));
+    let more = more.iter().map(|measure| {
+        let named = measure.measure().unit.for_unit(unit);
+        let found = wave.measure(*measure, span).map_err(|error| error.to_string());
+        let found =
+            found.and_then(|value| named.map(|_| value).ok_or("it comes out in a unit without a name".to_owned()));
+        let (value, problem) = found.map_or_else(|problem| (None, Some(problem)), |value| (Some(value), None));
+        MoreMeasured { measure: *measure, unit: named.unwrap_or(Unit::One), value, problem }
+    });
+    SpanMeasures {
+        signal: text.to_owned(),
+        unit,
+        at_from,
+        at_to,
+        mean: figures.map(|f| f.mean()),
+        rms: figures.map(|f| f.rms()),
+        min: figures.map(|f| f.extremes().0),
+        max: figures.map(|f| f.extremes().1),
+        frequency: wave.frequency(span).ok(),
+        more: more.collect(),
+        features_near_from,
+        features_near_to,
+    }
 }
 
 fn measured_more(

@@ -1,6 +1,8 @@
 use crate::store::{Store, StoreError};
+use circuit::expression::ExpressionError;
 use circuit::{Circuit, Signal, SignalError};
-use readings::{Recipe, Span, Survey};
+use quantity::Unit;
+use readings::{Derived, Recipe, Span, Survey};
 use recording::{Column, Piece};
 use tokio::task::block_in_place;
 use traces::{Damaged, Packed, Points, envelope, join_nodes, thin};
@@ -13,6 +15,8 @@ pub(crate) enum TraceError {
     Store(#[from] StoreError),
     #[error(transparent)]
     Signal(#[from] SignalError),
+    #[error(transparent)]
+    Formula(#[from] ExpressionError),
     #[error(transparent)]
     Damaged(#[from] Damaged),
 }
@@ -31,11 +35,52 @@ const NODES_PER_PIXEL: i64 = 64;
 const CHUNKS_AT_ONCE: i32 = 16;
 
 impl Traces<'_> {
-    /// What a plot `width` pixels wide shows of a signal between two times: at most four points a
-    /// pixel, and every peak.
-    pub(crate) async fn window(&self, signal: &str, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
-        let signal = Signal::parse(signal)?;
-        let recipe = Recipe::new(self.circuit, &signal)?;
+    /// What a plot `width` pixels wide shows of a signal or of a formula of signals between two times, and its unit: at
+    /// most four points a pixel, and every peak.
+    pub(crate) async fn window(
+        &self,
+        text: &str,
+        from: f64,
+        to: f64,
+        width: usize,
+    ) -> Result<(Points, Unit), TraceError> {
+        match Signal::parse(text) {
+            Ok(signal) => Ok((self.window_of(&signal, from, to, width).await?, signal.quantity().unit())),
+            Err(_) => {
+                let derived = Derived::parse(self.circuit, text)?;
+                let (times, values) = self.derived(&derived, from, to).await?;
+                Ok((block_in_place(|| thin(&times, &values, from, to, width)), derived.unit()))
+            }
+        }
+    }
+
+    /// Nodes of a formula, from what it reaches back to before a span to the span's end.
+    pub(crate) async fn derived(
+        &self,
+        derived: &Derived,
+        from: f64,
+        to: f64,
+    ) -> Result<(Vec<f64>, Vec<f64>), TraceError> {
+        let start = derived.reaches_back(from).max(f64::MIN);
+        let mut names = vec![String::new()];
+        for key in derived.recipes().iter().flat_map(Recipe::columns) {
+            if !names.contains(&name(key)) {
+                names.push(name(key));
+            }
+        }
+        let rows = self.store.chunks(self.run, 0, &names, start, to).await?;
+        block_in_place(|| {
+            let mut columns = join_nodes(&rows)?;
+            let times = columns.remove("").unwrap_or_default();
+            let column = |key: &Column| columns.get(name(key).as_str()).map(Vec::as_slice);
+            let signals: Vec<_> = derived.recipes().iter().map(|r| r.evaluate(times.len(), column)).collect();
+            let values = derived.evaluate(&times, &signals);
+            Ok((times, values))
+        })
+    }
+
+    async fn window_of(&self, signal: &Signal, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
+        let recipe = Recipe::new(self.circuit, signal)?;
         let single = signal.terms.len() == 1 && !signal.terms[0].negative;
         if single {
             let levels = self.store.levels(self.run, from, to).await?;
