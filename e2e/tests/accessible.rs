@@ -43,12 +43,26 @@ async fn no_main_view_breaks_a_rule() -> Result<()> {
     all.extend(broken(&page, "catalogue").await?);
     page.press("Close the catalogue").await?;
     page.press("Close the inspector").await?;
+    page.press("Add reading").await?;
+    page.find("form select[aria-label=Measure] option").await?;
+    all.extend(broken(&page, "editor of a reading").await?);
+    page.press("Close").await?;
+    page.press("New strip").await?;
+    page.find("[cmdk-item] svg path").await?;
+    all.extend(broken(&page, "tray").await?);
+    page.find("[aria-label='Search signals']").await?.send_keys("\u{E00C}").await?;
+    page.client.find(Locator::XPath("//button[@role='tab'][.='Trim']")).await?.click().await?;
+    let value = Locator::XPath("//select[@aria-label='Value to trim']/descendant::option[.='C1 capacitance']");
+    page.client.find(value).await?.click().await?;
+    page.find("[data-testid='trim-C1.capacitance']").await?;
+    all.extend(broken(&page, "trim").await?);
     page.press("Settings of the study").await?;
     page.find("[aria-label='Settings of the study'][role=group]").await?;
     all.extend(broken(&page, "settings of a study").await?);
     page.find("[aria-label='Title of the study']").await?.send_keys("\u{E00C}").await?;
     for (link, there) in [
         ("Requirements", "[data-testid^=limit-]"),
+        ("Compare", "[aria-label='Readings by run'] td"),
         ("Materials", "[aria-label='Bill of materials'] td"),
         ("History", "[data-testid^=revision-]"),
     ] {

@@ -53,7 +53,22 @@ async fn pictures_of_every_view() -> Result<()> {
     page.shoot(&folder.join("history.png")).await?;
     page.client.find(Locator::LinkText("Desk")).await?.click().await?;
     page.run().await?;
+    page.client.find(Locator::LinkText("Compare")).await?.click().await?;
+    page.text("[aria-label='Readings by run']", |text| text.contains("2200u")).await?;
+    page.shoot(&folder.join("compare.png")).await?;
+    page.client.find(Locator::LinkText("Desk")).await?.click().await?;
+    page.client.find(Locator::XPath("//button[@role='tab'][.='Trim']")).await?.click().await?;
+    let value = Locator::XPath("//select[@aria-label='Value to trim']/descendant::option[.='C1 capacitance']");
+    page.client.find(value).await?.click().await?;
+    page.press("C1 capacitance up").await?;
+    page.text("[data-part=C1]", |text| text.contains("2.7")).await?;
+    page.text("[data-testid=verdict-tally]", |text| !text.contains("before") && text.contains("met")).await?;
     page.press("Zoom to span").await?;
+    page.shoot(&folder.join("trim.png")).await?;
+    page.press("New strip").await?;
+    page.find("[cmdk-item] svg path").await?;
+    page.shoot(&folder.join("tray.png")).await?;
+    page.find("[aria-label='Search signals']").await?.send_keys("\u{E00C}").await?;
     page.press("Use the dark look").await?;
     page.shoot(&folder.join("desk-dark.png")).await?;
     page.close().await

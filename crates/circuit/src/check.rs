@@ -3,7 +3,8 @@
 use crate::document::{GND, Supply};
 use crate::finding::{Findings, Place};
 use crate::resolved::ResolvedPart;
-use crate::{Joint, KindId, Signal, fit};
+use crate::signal::signals_in;
+use crate::{Joint, KindId, fit};
 use std::collections::{HashMap, HashSet};
 
 mod bounds;
@@ -247,20 +248,21 @@ fn dc_paths(nets: &[String], parts: &[ResolvedPart], ends: &mut LooseEnds<'_>, f
     }
 }
 
+/// What the strips show: signals, or formulas of them. What is not there is no reason not to run.
 fn strips(supply: &Supply, nets: &[String], findings: &mut Findings) {
     for study in &supply.studies {
         for text in study.strips.iter().flatten() {
             let place = Place::Study { study: study.id.clone() };
-            let remedy = "Name a net (with .v) or a part (with .v, .i or .p)";
-            match Signal::parse(text) {
-                Err(error) => findings.error("unreadable-signal", place, format!("Signal “{text}”: {error}"), remedy),
-                Ok(signal) => {
-                    for term in &signal.terms {
-                        if supply.part(&term.of).is_none() && !nets.contains(&term.of) {
-                            let message = format!("There is no net or part named {}", term.of);
-                            findings.error("unknown-signal", place.clone(), message, remedy);
-                        }
-                    }
+            let remedy = "Name a net (with .v) or a part (with .v, .i or .p), or a formula of such signals";
+            let mut signals = signals_in(text).peekable();
+            if signals.peek().is_none() {
+                let message = format!("“{text}” in the strips names no signal");
+                findings.warning("unreadable-signal", place.clone(), message, remedy);
+            }
+            for term in signals.flat_map(|signal| signal.terms) {
+                if supply.part(&term.of).is_none() && !nets.contains(&term.of) {
+                    let message = format!("“{text}” in the strips: there is no net or part named {}", term.of);
+                    findings.warning("unknown-signal", place.clone(), message, remedy);
                 }
             }
         }

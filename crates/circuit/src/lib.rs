@@ -70,6 +70,6 @@ pub use resolved::{
     Circuit, ReadingOf, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy,
     ResolvedWindow,
 };
-pub use signal::{Quantity, Signal, SignalError, Term};
+pub use signal::{Quantity, Signal, SignalError, Term, renamed_in, signals_in};
 pub use stage::{Joint, JointKind, Stage, StageKind};
 pub use values::design_values;

@@ -1,6 +1,7 @@
 //! A supply as it is run: without bypassed stages, and cut where a study cuts it.
 
 use crate::expression::names_in;
+use crate::signal::{renamed_in, signals_in};
 use crate::{GND, Joint, KindId, Part, Reading, Signal, Stage, StageKind, Study, Supply};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -118,11 +119,12 @@ impl Supply {
 
     /// Lets every signal of a net follow its new name.
     pub fn rename_in_signals(&mut self, from: &str, to: &str) {
-        let renamed = |text: &mut String| {
-            if let Ok(mut signal) = Signal::parse(text) {
+        let renamed = |text: &mut String| match Signal::parse(text) {
+            Ok(mut signal) => {
                 signal.terms.iter_mut().filter(|t| t.of == from).for_each(|t| to.clone_into(&mut t.of));
                 *text = signal.to_string();
             }
+            Err(_) => *text = renamed_in(text, from, to),
         };
         for reading in &mut self.readings {
             renamed(&mut reading.signal);
@@ -206,7 +208,7 @@ impl Supply {
         let (was, is) = (names(before), names(self));
         let gone = |text: &str| {
             let lost = |of: &String| was.contains(of) && !is.contains(of);
-            Signal::parse(text).is_ok_and(|s| s.terms.iter().any(|t| lost(&t.of)))
+            signals_in(text).any(|s| s.terms.iter().any(|t| lost(&t.of)))
         };
         let staged = |id: &String| before.stage(id).is_some() && self.stage(id).is_none();
         let lost = |r: &Reading| r.signals().any(gone) || r.stage.as_ref().is_some_and(staged);

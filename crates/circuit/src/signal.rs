@@ -119,6 +119,27 @@ impl Signal {
     }
 }
 
+/// The signals a formula is written with, each one quantity: `V1.v` and `V1.i` in `V1.v * -V1.i`.
+pub fn signals_in(formula: &str) -> impl Iterator<Item = Signal> + use<'_> {
+    let words = formula.split(|c: char| !c.is_alphanumeric() && c != '_' && c != '.');
+    words.filter(|word| word.starts_with(|c: char| !c.is_numeric())).filter_map(|word| Signal::parse(word).ok())
+}
+
+/// A formula with another name for a net or part.
+pub fn renamed_in(formula: &str, from: &str, to: &str) -> String {
+    let belongs = |c: char| c.is_alphanumeric() || c == '_';
+    let mut renamed = String::new();
+    let mut rest = formula;
+    while let Some(start) = rest.find(belongs) {
+        let end = rest[start..].find(|c| !belongs(c)).map_or(rest.len(), |length| start + length);
+        renamed.push_str(&rest[..start]);
+        let named = &rest[start..end] == from && rest[end..].starts_with('.');
+        renamed.push_str(if named { to } else { &rest[start..end] });
+        rest = &rest[end..];
+    }
+    renamed + rest
+}
+
 impl fmt::Display for Signal {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (i, term) in self.terms.iter().enumerate() {

@@ -125,6 +125,8 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
   }, [measures.data]);
 
   const onKey = (event: KeyboardEvent) => {
+    // What opens over the strips has keys of its own.
+    if ((event.target as HTMLElement).closest("input, select, [role=dialog], [role=menu]")) return;
     const length = view.to - view.from;
     const middle = (view.from + view.to) / 2;
     const next: Record<string, View | undefined> = {
