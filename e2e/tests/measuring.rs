@@ -42,7 +42,7 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     picture(&page, "editor.png").await?;
     page.client.find(Locator::XPath("//form//button[.='Add reading']")).await?.click().await?;
     page.text("[data-testid=reading-rise_of_the_bus]", |text| text.contains("ms")).await?;
-    assert!(!page.find("[aria-label=Dock]").await?.text().await?.contains("run again"));
+    assert!(page.client.find(Locator::Css("[data-testid=numbers-old]")).await.is_err());
     // One that cannot be is kept, marked, and opens with what is wrong.
     page.press("Add reading").await?;
     fill(&page, "Title", "Nonsense").await?;
@@ -79,6 +79,21 @@ async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -
     page.text("[cmdk-list]", |text| text.contains("T1.p") && !text.contains("bus.v")).await?;
     search.send_keys("\u{E007}").await?;
     page.text("[data-testid='span-T1.p']", |text| text.contains('W')).await?;
+    // What is shown is saved as a picture and, node by node, as a table.
+    let save = async |entry: &str| -> Result<()> {
+        page.press("Save or copy the strips").await?;
+        let item = format!("//*[@role='menuitem'][starts-with(.,'{entry}')]");
+        Ok(page.client.wait().for_element(Locator::XPath(&item)).await?.click().await?)
+    };
+    save("Save as a picture").await?;
+    assert!(page.saved_file(".png").await?.starts_with(b"\x89PNG"));
+    save("Save the span as a table").await?;
+    let table = String::from_utf8(page.saved_file(".csv").await?)?;
+    let heads = table.lines().next().unwrap();
+    assert_eq!(heads, "t [s],V1.v [V],bus.v [V],D1.i [A],D2.i [A],T1.p [W]");
+    let first: Vec<f64> = table.lines().nth(1).unwrap().split(',').map(|cell| cell.parse().unwrap()).collect();
+    assert!(first.len() == 6 && (0.4..0.401).contains(&first[0]) && (13.0..16.0).contains(&first[2]), "{first:?}");
+    assert!(table.lines().count() > 100, "{}", table.lines().count());
     // A formula of signals is drawn like one; a wrong one says what is wrong with it.
     page.press("New strip").await?;
     let search = page.find("[aria-label='Search signals']").await?;
@@ -131,7 +146,7 @@ async fn a_verdict_shows_its_place_and_another_run_stands_behind() -> Result<()>
     page.click("[data-part=C1]").await?;
     page.enter("Capacitance", "2200u").await?;
     page.press("Close the inspector").await?;
-    page.text("[role=tablist]", |text| text.contains("run again")).await?;
+    page.text("[data-testid=numbers-old]", |text| text.contains("run again")).await?;
     page.run().await?;
     page.text("[data-testid=reading-bus_ripple]", |text| text.contains('−') && text.contains('%')).await?;
     let option = Locator::XPath("//select[@aria-label='Run behind the traces']/option[contains(.,'revision')]");
@@ -217,7 +232,7 @@ async fn runs_are_compared_with_what_changed_between_them() -> Result<()> {
     page.click("[data-part=C1]").await?;
     page.enter("Capacitance", "2200u").await?;
     page.press("Close the inspector").await?;
-    page.text("[role=tablist]", |text| text.contains("run again")).await?;
+    page.text("[data-testid=numbers-old]", |text| text.contains("run again")).await?;
     page.run().await?;
     page.client.find(Locator::LinkText("Compare")).await?.click().await?;
     let ripple = page.text("[data-testid=compared-bus_ripple]", |text| text.matches('V').count() >= 3).await?;

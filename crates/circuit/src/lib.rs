@@ -40,6 +40,7 @@ mod finding;
 pub mod fit;
 pub mod kinds;
 mod limits;
+mod measure_table;
 mod measures;
 mod read;
 mod reduce;
@@ -63,7 +64,8 @@ pub use effort::{Effort, MOST_BYTES};
 pub use error::ReadError;
 pub use finding::{Finding, Place, Severity};
 pub use kinds::{Kind, KindId};
-pub use measures::{MEASURES, Measure, MeasureNumber, Measured, ReadingMeasure, Subject};
+pub use measure_table::MEASURES;
+pub use measures::{Measure, MeasureNumber, Measured, ReadingMeasure, Subject};
 pub use reduce::{STAND_IN, as_run, decisive};
 pub use resolve::{check, number_in, parameter_in, resolve};
 pub use resolved::{

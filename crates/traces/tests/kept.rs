@@ -67,7 +67,8 @@ proptest! {
         let mut hurt = bottom.clone();
         hurt[0].data.truncate(3);
         prop_assert!(join_nodes(&hurt).is_err());
-        if bottom.len() > 4 {
+        // The next chunk repeats the last two nodes, so one of two is not missed.
+        if bottom.len() > 4 && bottom[1].count > 2 {
             bottom.remove(1);
             prop_assert!(join_nodes(&bottom).is_err(), "a missing chunk goes unnoticed");
         }

@@ -508,6 +508,21 @@ export async function signalProblem(run: Run, signal: string): Promise<string | 
   return answer.data === undefined ? problemOf(answer.error) : undefined;
 }
 
+/** Traces at every node within a stretch, as CSV; or why there is none, in words. */
+export async function tableOfTraces(
+  run: Run,
+  signals: string[],
+  from: number,
+  to: number,
+): Promise<Blob | string> {
+  const answer = await api.POST("/api/runs/{run}/table", {
+    params: { path: { run: run.id } },
+    body: { signals, from, to },
+    parseAs: "blob",
+  });
+  return answer.data === undefined ? problemOf(answer.error) : (answer.data as unknown as Blob);
+}
+
 export function useMeasures(
   run: Run | undefined,
   signals: string[],

@@ -532,6 +532,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/table": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["tableOfTraces"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/runs/{run}/measure": {
     parameters: {
       query?: never;
@@ -2132,6 +2148,20 @@ export interface components {
     Step: "up" | "down";
     /** @description What of a part is held against a rating. */
     Stress: "voltage" | "reverse_voltage" | "mean_current" | "rms_current" | "peak_current" | "power";
+    /** @description Signals, or formulas of them, over a stretch of a run. */
+    Stretch: {
+      /**
+       * Format: double
+       * @description First time, s.
+       */
+      from: number;
+      signals: string[];
+      /**
+       * Format: double
+       * @description Last time, s.
+       */
+      to: number;
+    };
     /** @description How to try the supply. */
     Study: {
       /** @description The name shown. */
@@ -3569,6 +3599,33 @@ export interface operations {
           "application/json": string[];
         };
       };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  tableOfTraces: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description Signals, or formulas of them, over a stretch of a run. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Stretch"];
+      };
+    };
+    responses: {
       /** @description What went wrong, where, and what to do. */
       default: {
         headers: {

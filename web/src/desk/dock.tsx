@@ -74,20 +74,22 @@ export function Dock({
   );
   return (
     <Tabs.Root value={tab} onValueChange={setTab} className="flex h-full flex-col bg-panel">
-      <Tabs.List aria-label="Dock" className="flex shrink-0 items-center border-b border-hairline px-2">
-        {trigger("readings", "Requirements and readings")}
-        {trigger("trim", "Trim")}
-        {trigger("checks", errors > 0 ? `Checks (${errors})` : "Checks")}
-        {trigger("health", "Health")}
-        {chosen && trigger("sizing", `Sizing of ${chosen.title.toLowerCase()}`)}
+      <div className="flex shrink-0 items-center border-b border-hairline px-2">
+        <Tabs.List aria-label="Dock" className="flex items-center">
+          {trigger("readings", "Requirements and readings")}
+          {trigger("trim", "Trim")}
+          {trigger("checks", errors > 0 ? `Checks (${errors})` : "Checks")}
+          {trigger("health", "Health")}
+          {chosen && trigger("sizing", `Sizing of ${chosen.title.toLowerCase()}`)}
+        </Tabs.List>
         {stale && run && isOver(run) && (
-          <span className="ml-3 text-xs text-close">
+          <span className="ml-3 text-xs text-close" data-testid="numbers-old">
             These numbers are of revision {run.revision}; run again to see those of revision {shown.revision}.
           </span>
         )}
         <span className="grow" />
         {arrangement}
-      </Tabs.List>
+      </div>
       <Tabs.Content value="readings" className="grid min-h-0 grow grid-cols-[3fr_2fr] overflow-auto">
         <Verdicts supply={supply} outcome={run?.outcome} onLook={onLook} />
         <Readings shown={shown} study={study} editing={editing} run={run} before={before} />

@@ -16,6 +16,7 @@ import { Strip, zoomed } from "../plot/strip";
 import { Button } from "../ui/button";
 import { useKept } from "../ui/kept";
 import { Notice } from "../ui/states";
+import { SaveMenu } from "./savemenu";
 import { SpanTable } from "./spantable";
 import { ReferenceMenu, StripControls } from "./stripcontrols";
 import { SignalTray } from "./tray";
@@ -181,6 +182,16 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
           value={reference?.id ?? ""}
           onChoose={onBehind}
         />
+        {run && signals.length > 0 && (
+          <SaveMenu
+            run={run}
+            name={`${supply.title}, ${study}, revision ${run.revision}`}
+            signals={signals}
+            view={view}
+            span={span}
+            canvases={() => [...(area.current?.querySelectorAll("canvas") ?? [])]}
+          />
+        )}
         <SignalTray
           label="New strip"
           supply={supply}

@@ -68,6 +68,7 @@ export function SignalTray({ label, short, supply, run, without = [], onChoose }
           align="end"
           sideOffset={4}
           collisionPadding={8}
+          aria-label={label}
           className="z-20 rounded-md border border-hairline bg-panel shadow-soft"
         >
           <List
@@ -156,7 +157,7 @@ function List({
                 key={signal}
                 value={signal}
                 onSelect={() => onChoose(signal)}
-                className="flex cursor-pointer items-center gap-3 rounded-sm px-2 py-0.5 data-[selected=true]:bg-copper-soft"
+                className="group flex cursor-pointer items-center gap-3 rounded-sm px-2 py-0.5 data-[selected=true]:bg-copper-soft"
               >
                 <span className="figures w-28 truncate">{signal}</span>
                 <Sparkline points={traces.data?.get(signal)} {...SPARK} />
@@ -173,7 +174,7 @@ function List({
 function Figures({ measures }: { measures?: SpanMeasures }) {
   if (!measures || measures.min == null || measures.max == null) return null;
   return (
-    <span className="figures ml-auto text-xs whitespace-nowrap text-muted">
+    <span className="figures ml-auto text-xs whitespace-nowrap text-muted group-data-[selected=true]:text-ink">
       {show(measures.min, measures.unit, 3)} … {show(measures.max, measures.unit, 3)}
     </span>
   );

@@ -59,7 +59,8 @@ function ticks(low: number, high: number, unit: Unit, count: number) {
   }));
 }
 
-function look(name: string): string {
+/** A colour of the theme by its name. */
+export function look(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 }
 

@@ -283,6 +283,7 @@ export function ReadingPopover({
           side="top"
           align="end"
           collisionPadding={8}
+          aria-label={editor.isNew ? "New reading" : editor.reading.title}
           className="z-20 rounded-md border border-hairline bg-panel shadow-soft"
         >
           <ReadingEditor {...editor} onClose={() => onOpen(false)} />

@@ -15,6 +15,7 @@ mod parts;
 mod revisions;
 mod runs;
 mod supplies;
+mod table;
 mod traces;
 
 use aide::axum::ApiRouter;
@@ -90,6 +91,7 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/measures", get_with(judged::measures, |o| o.id("listMeasures")))
         .api_route("/api/runs/{run}/judged", get_with(judged::judge, |o| o.id("judgeRun")))
         .api_route("/api/runs/{run}/changes", get_with(judged::changed_since, |o| o.id("changesBetweenRuns")))
+        .api_route("/api/runs/{run}/table", post_with(table::csv, |o| o.id("tableOfTraces")))
         .api_route("/api/runs/{run}/measure", post_with(traces::measure, |o| o.id("measure")))
         .api_route("/api/runs/{run}/events", get_with(events::follow, |o| o.id("followRun")))
         .api_route("/api/runs/{run}/trace", get_with(traces::window, |o| o.id("trace")))

@@ -128,7 +128,7 @@ pub(crate) async fn materials(
 }
 
 /// A table as a file.
-pub(crate) struct Csv(String);
+pub(crate) struct Csv(pub(super) String);
 
 impl IntoResponse for Csv {
     fn into_response(self) -> Response {

@@ -4,6 +4,7 @@ use arrow_array::Float64Array;
 use arrow_ipc::reader::StreamReader;
 use serde_json::{Value, json};
 use std::sync::OnceLock;
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::{Duration, Instant};
 use ureq::Agent;
 use xtask::services::free_port;
@@ -16,7 +17,8 @@ pub(crate) fn postgres() -> &'static Postgres {
 
 /// A database of its own on the shared server.
 pub(crate) fn database() -> String {
-    let name = format!("test{}", free_port().unwrap());
+    static COUNT: AtomicU32 = AtomicU32::new(0);
+    let name = format!("test{}", COUNT.fetch_add(1, Ordering::Relaxed));
     let url = postgres().url();
     let programs = xtask::install::postgres_programs().unwrap();
     let status =
