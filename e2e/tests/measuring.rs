@@ -247,3 +247,26 @@ async fn runs_are_compared_with_what_changed_between_them() -> Result<()> {
     page.text("[data-testid=saved]", |text| text.contains("revision 3")).await?;
     page.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn harmonics_stand_against_their_limits() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    page.client.find(Locator::XPath("//button[@role='tab'][.='Harmonics']")).await?.click().await?;
+    let summary = "[data-testid=harmonics-summary]";
+    // The power factor is the reading's; a few watts are far from class A.
+    let text = page.text(summary, |text| text.contains("class A met")).await?;
+    assert!(text.contains("power factor 0.53") && text.contains("real power 4.9"), "{text}");
+    page.text("[data-testid=order-3]", |text| text.contains("150") && text.contains("2.3")).await?;
+    picture(&page, "harmonics.png").await?;
+    // Class D allows milliamperes to each watt.
+    let class = Locator::XPath("//section[@aria-label='Harmonics']//option[@value='D']");
+    page.client.find(class).await?.click().await?;
+    page.text(summary, |text| text.contains("class D missed")).await?;
+    let field = page.find("[aria-label=Harmonics] input").await?;
+    field.send_keys("\u{E009}a\u{E000}bus.v").await?;
+    page.text("[aria-label=Harmonics] [role=alert]", |text| text.contains("limits are for currents")).await?;
+    page.close().await
+}

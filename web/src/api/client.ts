@@ -17,6 +17,7 @@ export type Parameter = Schemas["Parameter"];
 export type Finding = Schemas["Finding"];
 export type SpanMeasures = Schemas["SpanMeasures"];
 export type Measure = Schemas["MeasureShown"];
+export type Harmonics = Schemas["Harmonics"];
 export type EntryMeaning = Schemas["EntryMeaning"];
 export type Unit = Schemas["Unit"];
 export type Form = Schemas["StageForm"];
@@ -506,6 +507,21 @@ export async function signalProblem(run: Run, signal: string): Promise<string | 
     parseAs: "arrayBuffer",
   });
   return answer.data === undefined ? problemOf(answer.error) : undefined;
+}
+
+/** Harmonics of a signal at the end of a run. */
+export function useHarmonics(run: Run | undefined, asked: Schemas["HarmonicsOf"]) {
+  const id = run?.id ?? "";
+  return useQuery({
+    queryKey: ["harmonics", id, run?.state, asked],
+    enabled: (run?.node_count ?? 0) > 0 && run !== undefined && isOver(run) && asked.signal !== "",
+    retry: false,
+    placeholderData: (previous: Harmonics | undefined) => previous,
+    queryFn: async () =>
+      taken<Harmonics>(
+        await api.POST("/api/runs/{run}/harmonics", { params: { path: { run: id } }, body: asked }),
+      ),
+  });
 }
 
 /** Traces at every node within a stretch, as CSV; or why there is none, in words. */

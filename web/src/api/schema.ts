@@ -548,6 +548,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/harmonics": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["harmonics"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/runs/{run}/measure": {
     parameters: {
       query?: never;
@@ -697,6 +713,11 @@ export interface components {
        */
       text: string;
     };
+    /**
+     * @description Classes of IEC 61000-3-2.
+     * @enum {string}
+     */
+    ClassNamed: "A" | "C" | "D";
     /** @description A way to go on with a phrase. */
     Completion: {
       /** @description What stands for it in a list. */
@@ -948,6 +969,63 @@ export interface components {
           /** @description Identifiers and names. */
           options: [string, string][];
         };
+    /** @description Harmonics of a signal over whole periods. */
+    Harmonics: {
+      /**
+       * Format: double
+       * @description RMS of the harmonics over that of the fundamental.
+       */
+      distortion?: number | null;
+      /**
+       * Format: double
+       * @description What was looked at, s.
+       */
+      from: number;
+      /**
+       * Format: double
+       * @description Hz.
+       */
+      fundamental: number;
+      /**
+       * Format: double
+       * @description Largest harmonic over its limit.
+       */
+      largest_use?: number | null;
+      /** @description From the fundamental on. */
+      orders: components["schemas"]["Order"][];
+      /**
+       * Format: double
+       * @description Real power, W, and power factor, where a voltage is given.
+       */
+      power?: number | null;
+      /** Format: double */
+      power_factor?: number | null;
+      /** Format: double */
+      to: number;
+      unit: components["schemas"]["Unit"];
+    };
+    /** @description A signal whose harmonics are wanted. */
+    HarmonicsOf: {
+      /** @description The class of IEC 61000-3-2 a current is held against. */
+      class?: components["schemas"]["ClassNamed"] | null;
+      /**
+       * Format: double
+       * @description The fundamental, Hz; that of the only periodic source if left out.
+       * @default null
+       */
+      fundamental: number | null;
+      /**
+       * Format: uint32
+       * @description Periods at the end of the run that are looked at.
+       */
+      periods: number;
+      signal: string;
+      /**
+       * @description The voltage a current flows with; limits need it.
+       * @default null
+       */
+      voltage: string | null;
+    };
     /** @description Statistics of a run and the evidence for its numbers. */
     Health: {
       /** @description Where the energy went. */
@@ -1222,6 +1300,23 @@ export interface components {
       /** @description The words it is chosen from, if it is a choice. */
       options: string[];
       units: components["schemas"]["Unit"][];
+    };
+    /** @description One harmonic. */
+    Order: {
+      /**
+       * Format: double
+       * @description What is allowed, A RMS.
+       */
+      limit?: number | null;
+      /** Format: uint32 */
+      order: number;
+      /**
+       * Format: double
+       * @description Of the cosine, degrees.
+       */
+      phase: number;
+      /** Format: double */
+      rms: number;
     };
     /** @description What came out of a run. */
     Outcome: {
@@ -3626,6 +3721,42 @@ export interface operations {
       };
     };
     responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  harmonics: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description A signal whose harmonics are wanted. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HarmonicsOf"];
+      };
+    };
+    responses: {
+      /** @description Harmonics of a signal over whole periods. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Harmonics"];
+        };
+      };
       /** @description What went wrong, where, and what to do. */
       default: {
         headers: {

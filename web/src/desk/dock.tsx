@@ -13,6 +13,7 @@ import {
 } from "../api/client";
 import { Sizing } from "../compose/sizing";
 import type { Editing } from "../frame/editing";
+import { HarmonicsView } from "../harmonics/harmonics";
 import { Readings } from "../readings/table";
 import { Trim } from "../trim/trim";
 import { show } from "../ui/quantity";
@@ -78,6 +79,7 @@ export function Dock({
         <Tabs.List aria-label="Dock" className="flex items-center">
           {trigger("readings", "Requirements and readings")}
           {trigger("trim", "Trim")}
+          {trigger("harmonics", "Harmonics")}
           {trigger("checks", errors > 0 ? `Checks (${errors})` : "Checks")}
           {trigger("health", "Health")}
           {chosen && trigger("sizing", `Sizing of ${chosen.title.toLowerCase()}`)}
@@ -105,6 +107,9 @@ export function Dock({
         <div className="border-l border-hairline">
           <Verdicts supply={supply} outcome={run?.outcome} onLook={onLook} />
         </div>
+      </Tabs.Content>
+      <Tabs.Content value="harmonics" className="min-h-0 grow overflow-auto">
+        <HarmonicsView key={study} supply={supply} run={run} />
       </Tabs.Content>
       <Tabs.Content value="checks" className="min-h-0 grow overflow-auto p-3">
         {errors === 0 && <p className="text-met">Nothing to complain of.</p>}

@@ -9,6 +9,7 @@ mod entry;
 mod errors;
 mod events;
 mod guard;
+mod harmonics;
 mod judged;
 mod look;
 mod parts;
@@ -92,6 +93,7 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/runs/{run}/judged", get_with(judged::judge, |o| o.id("judgeRun")))
         .api_route("/api/runs/{run}/changes", get_with(judged::changed_since, |o| o.id("changesBetweenRuns")))
         .api_route("/api/runs/{run}/table", post_with(table::csv, |o| o.id("tableOfTraces")))
+        .api_route("/api/runs/{run}/harmonics", post_with(harmonics::harmonics, |o| o.id("harmonics")))
         .api_route("/api/runs/{run}/measure", post_with(traces::measure, |o| o.id("measure")))
         .api_route("/api/runs/{run}/events", get_with(events::follow, |o| o.id("followRun")))
         .api_route("/api/runs/{run}/trace", get_with(traces::window, |o| o.id("trace")))

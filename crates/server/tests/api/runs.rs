@@ -153,6 +153,8 @@ fn readings_added_later_are_taken_from_the_stored_run() {
         json!({ "id": "efficiency_now", "title": "E", "study": "switch_on", "measure": "efficiency", "window": last }),
         json!({ "id": "pf", "title": "PF", "study": "switch_on", "measure": "power_factor", "signal": "V1.v",
             "current": "-V1.i", "window": last }),
+        json!({ "id": "thd", "title": "THD", "study": "switch_on", "measure": "harmonic_distortion", "signal": "V1.i",
+            "window": last }),
         json!({ "id": "rise", "title": "Rise", "study": "switch_on", "measure": "rise_time", "signal": "bus.v" }),
         json!({ "id": "share", "title": "Share", "study": "switch_on", "measure": "formula", "formula": "bus_ripple / bus_mean" }),
     ] {
@@ -178,6 +180,45 @@ fn readings_added_later_are_taken_from_the_stored_run() {
     );
     assert!((value(&judged, "share") - value(&judged, "bus_ripple") / value(&judged, "bus_mean")).abs() < 1e-12);
     assert_eq!(judged["verdicts"].as_array().unwrap().last().unwrap()["id"], "pf");
+    // The spectrum says the same of the same stretch, and its largest use of a limit is one of its orders'.
+    let run_path = |what: &str| format!("/api/runs/{}/{what}", run["id"].as_str().unwrap());
+    let asked = json!({ "signal": "-V1.i", "voltage": "V1.v", "periods": 5, "class": "D" });
+    let (status, spectrum) = client.post(&run_path("harmonics"), &asked);
+    assert_eq!(status, 200, "{spectrum}");
+    let number = |of: &Value| of.as_f64().unwrap();
+    assert!((number(&spectrum["distortion"]) / value(&judged, "thd") - 1.0).abs() < 1e-9, "{spectrum}");
+    assert!((number(&spectrum["power_factor"]) / value(&judged, "pf") - 1.0).abs() < 1e-9);
+    let third = &spectrum["orders"][2];
+    // 3.4 mA to each watt (IEC 61000-3-2, class D, from memory).
+    assert!((number(&third["limit"]) / (3.4e-3 * number(&spectrum["power"])) - 1.0).abs() < 1e-9, "{third}");
+    assert!(number(&spectrum["largest_use"]) >= number(&third["rms"]) / number(&third["limit"]));
+    for (change, said) in [
+        (json!({ "signal": "bus.v" }), "limits are for currents"),
+        (json!({ "periods": 40 }), "not covered"),
+        (json!({ "signal": "X9.i" }), "X9"),
+        (json!({ "voltage": "bus" }), "a point and v, i or p"),
+    ] {
+        let mut wrong = asked.clone();
+        wrong.as_object_mut().unwrap().extend(change.as_object().unwrap().clone());
+        let (status, answer) = client.post(&run_path("harmonics"), &wrong);
+        assert!(status == 422 && answer["message"].as_str().unwrap().contains(said), "{change}: {answer}");
+    }
+    // A table holds every node, and says in its heads what it holds.
+    let stretch = json!({ "signals": ["bus.v", "V1.v * -V1.i"], "from": 0.4, "to": 0.42 });
+    let mut answer = client
+        .agent
+        .post(format!("{}{}", client.address, run_path("table")))
+        .header("content-type", "application/json")
+        .send(stretch.to_string())
+        .unwrap();
+    let table = answer.body_mut().read_to_string().unwrap();
+    let rows: Vec<&str> = table.lines().collect();
+    assert!(rows[0] == "t [s],bus.v [V],V1.v * -V1.i [W]" && rows.len() > 20, "{}", rows[0]);
+    let cells = |row: &str| row.split(',').map(|cell| cell.parse().unwrap()).collect::<Vec<f64>>();
+    let (first, last_row) = (cells(rows[1]), cells(rows[rows.len() - 1]));
+    assert!(first[0] >= 0.4 && last_row[0] <= 0.42 && last_row[0] > 0.419 && (13.0..16.0).contains(&first[1]));
+    let (status, answer) = client.post(&run_path("table"), &json!({ "signals": ["bus.v +"], "from": 0.0, "to": 0.1 }));
+    assert!(status == 422 && answer["message"].as_str().unwrap().contains("ends too early"), "{answer}");
     // A new run, judged by the same at its end, gives the same to the bit.
     let again = client.finished(&client.start(&saved));
     assert_eq!(again["outcome"]["readings"], judged["readings"]);
