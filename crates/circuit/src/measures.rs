@@ -133,7 +133,8 @@ impl MeasureNumber {
     /// Least and largest value accepted, in SI base units.
     pub fn range(&self) -> (f64, f64) {
         match self.id {
-            "order" | "number" => (1.0, 1e6),
+            "order" => (1.0, 1000.0),
+            "number" => (1.0, 1e6),
             "orders" => (2.0, 1000.0),
             "band" => (1e-9, 1.0),
             "fundamental" => (1e-6, 1e12),

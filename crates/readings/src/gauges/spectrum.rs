@@ -21,6 +21,9 @@ const GAUSS: [(f64, f64); 4] = [
     (0.960_289_856_497_536_3, 0.101_228_536_290_376_26),
 ];
 
+/// The angle a step may turn through for the quadrature.
+const SHORT: f64 = 1.5;
+
 impl Spectrum {
     /// Nothing yet: orders 1 to `orders` of a fundamental, Hz, over the whole periods at the end of a span.
     ///
@@ -46,12 +49,35 @@ impl Spectrum {
             let bounds = piece.within(self.span);
             let (start, length) = (piece.time(bounds.0) - self.span.from, piece.lasts(bounds.0, bounds.1));
             if length > 0.0 {
-                let local = piece.parabola(bounds);
-                for (k, sum) in self.sums.iter_mut().enumerate() {
-                    let omega = TAU * self.frequency * (k + 1) as f64;
-                    *sum += Complex64::cis(-omega * start) * transformed(local, length, omega);
+                self.add(piece.parabola(bounds), start, length);
+            }
+        }
+    }
+
+    /// Adds a parabola that begins at a time, s, and lasts for one.
+    fn add(&mut self, parabola: [f64; 3], start: f64, length: f64) {
+        let omega = TAU * self.frequency;
+        // Orders for which the closed form would cancel; a quadrature errs by less than rounding there.
+        let low = self.sums.len().min((SHORT / (omega * length)) as usize);
+        if low > 0 {
+            let mut places = [(0.0, Complex64::ZERO); 2 * GAUSS.len()];
+            let nodes = GAUSS.iter().flat_map(|(x, w)| [(0.5 * (1.0 - x), w), (0.5 * (1.0 + x), w)]);
+            for (place, (s, weight)) in places.iter_mut().zip(nodes) {
+                let value = parabola[0] + s * (parabola[1] + s * parabola[2]);
+                *place = (0.5 * weight * length * value, Complex64::cis(-omega * (start + length * s)));
+            }
+            // Powers of what turns once a period turn as often as the order says.
+            let mut turned = places.map(|(_, once)| once);
+            for sum in &mut self.sums[..low] {
+                for (turn, (weight, once)) in turned.iter_mut().zip(places) {
+                    *sum += weight * *turn;
+                    *turn *= once;
                 }
             }
+        }
+        for (k, sum) in self.sums.iter_mut().enumerate().skip(low) {
+            let omega = omega * (k + 1) as f64;
+            *sum += Complex64::cis(-omega * start) * transformed(parabola, length, omega);
         }
     }
 
@@ -72,20 +98,9 @@ impl Spectrum {
     }
 }
 
-/// Integral of c0 + c1·s + c2·s² times e^(−jωt) over t = 0…length, s = t/length.
+/// Integral of c0 + c1·s + c2·s² times e^(−jωt) over t = 0…length, s = t/length, for an angle that is not small.
 fn transformed([c0, c1, c2]: [f64; 3], length: f64, omega: f64) -> Complex64 {
     let theta = omega * length;
-    let value = |s: f64| c0 + s * (c1 + s * c2);
-    if theta < 1.5 {
-        // The closed form cancels here; the quadrature errs by less than rounding.
-        let mut sum = Complex64::ZERO;
-        for (place, weight) in GAUSS {
-            for s in [0.5 * (1.0 - place), 0.5 * (1.0 + place)] {
-                sum += 0.5 * weight * value(s) * Complex64::cis(-theta * s);
-            }
-        }
-        return length * sum;
-    }
     let j = Complex64::I;
     let end = Complex64::cis(-theta);
     let i0 = (1.0 - end) / (j * theta);

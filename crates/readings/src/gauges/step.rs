@@ -202,7 +202,7 @@ impl Gauge for Slopes {
 
     fn value(&self, _: &Figures) -> Result<f64, MeasureError> {
         match (self.asked, self.ends, self.at) {
-            (Sloped::At(_), _, Some(value)) => Ok(value),
+            (Sloped::At(time), _, Some(value)) if (self.span.from..=self.span.to).contains(&time) => Ok(value),
             (Sloped::At(time), ..) => {
                 let Span { from, to } = self.span;
                 Err(MeasureError::NotCovered { from: time, to: time, first: from, last: to })
