@@ -51,7 +51,7 @@ async fn no_main_view_breaks_a_rule() -> Result<()> {
     page.find("[cmdk-item] svg path").await?;
     all.extend(broken(&page, "tray").await?);
     page.find("[aria-label='Search signals']").await?.send_keys("\u{E00C}").await?;
-    page.client.find(Locator::XPath("//button[@role='tab'][.='Trim']")).await?.click().await?;
+    page.press("Trim").await?;
     let value = Locator::XPath("//select[@aria-label='Value to trim']/descendant::option[.='C1 capacitance']");
     page.client.find(value).await?.click().await?;
     page.find("[data-testid='trim-C1.capacitance']").await?;

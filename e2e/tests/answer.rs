@@ -47,7 +47,7 @@ async fn from_click_to_verdict() -> Result<()> {
     page.open_demo().await?;
     page.run().await?;
     measured(&page, "the click on Run", &["Run"]).await?;
-    page.client.find(Locator::XPath("//button[@role='tab'][.='Trim']")).await?.click().await?;
+    page.press("Trim").await?;
     let value = Locator::XPath("//select[@aria-label='Value to trim']/descendant::option[.='C1 capacitance']");
     page.client.find(value).await?.click().await?;
     measured(&page, "a trim's step", &["C1 capacitance up", "C1 capacitance down"]).await?;

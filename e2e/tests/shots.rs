@@ -57,7 +57,7 @@ async fn pictures_of_every_view() -> Result<()> {
     page.text("[aria-label='Readings by run']", |text| text.contains("2200u")).await?;
     page.shoot(&folder.join("compare.png")).await?;
     page.client.find(Locator::LinkText("Desk")).await?.click().await?;
-    page.client.find(Locator::XPath("//button[@role='tab'][.='Trim']")).await?.click().await?;
+    page.press("Trim").await?;
     let value = Locator::XPath("//select[@aria-label='Value to trim']/descendant::option[.='C1 capacitance']");
     page.client.find(value).await?.click().await?;
     page.press("C1 capacitance up").await?;
@@ -69,6 +69,10 @@ async fn pictures_of_every_view() -> Result<()> {
     page.find("[cmdk-item] svg path").await?;
     page.shoot(&folder.join("tray.png")).await?;
     page.find("[aria-label='Search signals']").await?.send_keys("\u{E00C}").await?;
+    page.press("Harmonics").await?;
+    page.text("[data-testid=harmonics-summary]", |text| text.contains("class A")).await?;
+    page.shoot(&folder.join("harmonics.png")).await?;
+    page.press("Requirements and readings").await?;
     page.press("Use the dark look").await?;
     page.shoot(&folder.join("desk-dark.png")).await?;
     page.close().await

@@ -147,10 +147,7 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
   const height = Math.max(70, Math.floor(size.height / Math.max(1, strips.length)));
   return (
     <section aria-label="Strips" className="flex h-full flex-col bg-ground" onKeyDown={onKey}>
-      <div
-        className="flex h-7 shrink-0 items-center gap-1 pr-2 text-xs text-muted"
-        style={{ paddingLeft: LEFT }}
-      >
+      <div className="flex h-7 shrink-0 items-center gap-0.5 px-2 text-xs text-muted">
         <Button
           look="quiet"
           className="h-6 text-xs"
