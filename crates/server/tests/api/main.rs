@@ -4,5 +4,6 @@ mod client;
 mod deletion;
 mod faults;
 mod hostile;
+mod judged;
 mod runs;
 mod supplies;
