@@ -62,7 +62,8 @@ fn readings_of_what_a_run_did_not_have_are_left_out_of_it() {
         readings.push(json!({ "id": "lamp", "title": "L", "study": "switch_on", "measure": "mean", "signal": "R9.i" }));
         readings.push(json!({ "id": "twice", "title": "T", "study": "switch_on", "measure": "formula",
             "formula": "lamp * 2" }));
-        readings.push(json!({ "id": "again", "title": "A", "study": "switch_on", "measure": "max", "signal": "bus.v" }));
+        readings
+            .push(json!({ "id": "again", "title": "A", "study": "switch_on", "measure": "max", "signal": "bus.v" }));
     });
     let (status, judged) = client.get(&format!("/api/runs/{}/judged", id(&run)));
     assert_eq!(status, 200, "{judged}");
@@ -98,7 +99,8 @@ fn a_stopped_run_is_judged_by_what_it_has() {
     let stopped = client.finished(&run);
     let supply = saved(&client, &supply, |d| {
         let readings = d["readings"].as_array_mut().unwrap();
-        for (id, window) in [("early", json!({ "between": { "from": "0", "to": "1m" } })), ("late", json!("whole_run"))] {
+        for (id, window) in [("early", json!({ "between": { "from": "0", "to": "1m" } })), ("late", json!("whole_run"))]
+        {
             let measure = json!({ "id": id, "title": id, "study": "switch_on", "measure": "max", "signal": "V1.v",
                 "window": window });
             readings.push(measure);
