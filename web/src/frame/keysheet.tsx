@@ -16,7 +16,7 @@ const KEYS: { where: string; keys: [string, string][] }[] = [
   },
   {
     where: "Desk",
-    keys: [["1 to 5", "Arrange drawing, strips and numbers"]],
+    keys: [["1 … 5", "Arrange the desk"]],
   },
   {
     where: "Drawing",

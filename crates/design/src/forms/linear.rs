@@ -232,6 +232,8 @@ fn split(d: &mut Draft<'_>) {
         }
         let signal = if side < 0 { "{out}.v" } else { "{neg_out}.v" };
         d.promise("Output voltage", ReadingMeasure::Mean, signal, -voltage * f64::from(side), Volt);
+        let magnitude = if side < 0 { "{out}.v" } else { "-{neg_out}.v" };
+        d.never_above(magnitude, voltage * (1.0 + demand.accuracy));
     }
     d.give(JointKind::Split, &[Own("out"), Inlet(1), Own("neg_out")], Delivered::Split(held[0], held[1]));
     d.width = 16;
