@@ -69,10 +69,10 @@ impl Dimensioned {
         written.collect::<Vec<_>>().join(" ")
     }
 
-    fn combined(self, other: Self, value: f64, sign: i8) -> Result<Self, String> {
+    fn combined(self, other: Self, value: f64, by: fn(i8, i8) -> Option<i8>) -> Result<Self, String> {
         let mut exponents = self.exponents;
         for (e, o) in exponents.iter_mut().zip(other.exponents) {
-            *e = e.checked_add(sign * o).ok_or("the unit's powers are too high")?;
+            *e = by(*e, o).ok_or("the unit's powers are too high")?;
         }
         Ok(Dimensioned { value, exponents })
     }
@@ -104,8 +104,8 @@ impl Operand for Dimensioned {
         match operator {
             '+' => self.alike(other, "added", value),
             '-' => self.alike(other, "subtracted", value),
-            '*' => self.combined(other, value, 1),
-            '/' => self.combined(other, value, -1),
+            '*' => self.combined(other, value, i8::checked_add),
+            '/' => self.combined(other, value, i8::checked_sub),
             _ => {
                 let power = other.plain("an exponent", other.value)?.value;
                 let raised = self.exponents.map(|e| f64::from(e) * power);

@@ -19,6 +19,9 @@ pub struct Derived {
     recipes: Vec<Recipe>,
 }
 
+/// Characters of a formula: what is worked out nests as deep as it has terms.
+const LONGEST: usize = 2000;
+
 #[derive(Debug)]
 enum Node {
     Number(f64),
@@ -118,6 +121,10 @@ impl Derived {
     /// # Errors
     /// [`ExpressionError`] pointing at what cannot be read, names nothing in the circuit, or mixes units.
     pub fn parse(circuit: &Circuit, text: &str) -> Result<Self, ExpressionError> {
+        if text.len() > LONGEST {
+            let message = format!("a formula has {LONGEST} characters at most; shorten it");
+            return Err(ExpressionError { at: LONGEST, message });
+        }
         let recipes = RefCell::new(Vec::new());
         let lookup = |name: &str| {
             let signal = Signal::parse(name).map_err(|error| error.message)?;

@@ -109,6 +109,16 @@ fn what_is_wrong_with_a_formula_is_said_where_it_is() {
         let error = Derived::parse(&circuit, text).unwrap_err();
         assert!(error.at == at && error.message.contains(said), "{text}: {} at {}", error.message, error.at);
     }
+    // Neither a formula of very many terms nor powers beyond all units bring anything down.
+    let long = vec!["in.v"; 200_000].join(" + ");
+    assert!(Derived::parse(&circuit, &(long + " * 1")).unwrap_err().message.contains("shorten it"));
+    let deep = vec!["in.v"; 280].join(" + ");
+    let times = nodes(1.0, 2);
+    let (values, _) = worked(&format!("abs({deep})"), &times, |_| 1.0, |_| 1.0);
+    assert!(values.iter().all(|v| (*v - 280.0).abs() < 1e-9));
+    for beyond in ["in.v / (1 / in.v ^ 50 / in.v ^ 14)", "in.v ^ 50 * in.v ^ 14", "in.v ^ 51"] {
+        assert!(Derived::parse(&circuit, beyond).is_err(), "{beyond}");
+    }
     // What divides by zero is nothing, not infinite; what is nothing has no logarithm but is far down.
     let times = nodes(1.0, 4);
     let (values, _) = worked("in.v / (R1.i - R1.i)", &times, |_| 1.0, |_| 1.0);

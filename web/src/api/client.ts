@@ -104,7 +104,9 @@ export function useJudged(run: Run | undefined, shown: SupplyShown): Run | undef
     queryKey: ["judged", run?.id, shown.revision],
     enabled: Boolean(asks) && !shown.findings.some((f) => f.severity === "error"),
     staleTime: Infinity,
-    placeholderData: (previous: Schemas["Judged"] | undefined) => previous,
+    // Only of the same run: another's numbers would be wrong, if only for a moment.
+    placeholderData: (previous: Schemas["Judged"] | undefined, query) =>
+      query?.queryKey[1] === run?.id ? previous : undefined,
     queryFn: async () =>
       taken<Schemas["Judged"]>(
         await api.GET("/api/runs/{run}/judged", { params: { path: { run: run?.id ?? "" } } }),
