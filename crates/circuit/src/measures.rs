@@ -99,16 +99,8 @@ impl Measured {
 
     /// The unit, for a signal of a quantity.
     pub fn unit(self, quantity: Quantity) -> Unit {
-        match (self, quantity) {
-            (Measured::In(unit), _) => unit,
-            (Measured::Same, quantity) => quantity.unit(),
-            (Measured::PerSecond, Quantity::Voltage) => Unit::VoltPerSecond,
-            (Measured::PerSecond, Quantity::Current) => Unit::AmperePerSecond,
-            (Measured::PerSecond, Quantity::Power) => Unit::WattPerSecond,
-            (Measured::TimesSecond, Quantity::Voltage) => Unit::VoltSecond,
-            (Measured::TimesSecond, Quantity::Current) => Unit::Coulomb,
-            (Measured::TimesSecond, Quantity::Power) => Unit::Joule,
-        }
+        // Each of the three has a named unit over time and times time.
+        self.for_unit(quantity.unit()).unwrap_or(quantity.unit())
     }
 }
 

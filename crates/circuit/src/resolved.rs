@@ -160,6 +160,12 @@ impl ResolvedPart {
 }
 
 impl Circuit {
+    /// Frequency of the periodic source, if there is just one, Hz.
+    pub fn fundamental(&self) -> Option<f64> {
+        let mut periods = self.parts.iter().filter_map(ResolvedPart::period);
+        periods.next().filter(|_| periods.next().is_none()).map(f64::recip)
+    }
+
     /// Index of a net by name.
     pub fn net(&self, name: &str) -> Option<usize> {
         self.net_index.get(name).copied()

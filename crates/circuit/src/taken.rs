@@ -62,8 +62,7 @@ impl Taking<'_, '_> {
         let quantity = of.quantity();
         let numbers = self.numbers(measure, quantity);
         let window = self.window();
-        let mut periods = self.circuit.parts.iter().filter_map(ResolvedPart::period);
-        let fundamental = periods.next().filter(|_| periods.next().is_none()).map(f64::recip);
+        let fundamental = self.circuit.fundamental();
         ResolvedReading {
             id: reading.id.clone(),
             study,

@@ -6,7 +6,7 @@ use super::errors::{ApiError, Body};
 use crate::recorded::Traces;
 use axum::Json;
 use axum::extract::{Path, State};
-use circuit::{Circuit, Quantity, ReadingMeasure, ResolvedPart, Signal};
+use circuit::{Quantity, ReadingMeasure, Signal};
 use quantity::Unit;
 use readings::{Class, LAST_ORDER, MeasureError, Question, Recipe, Span, Spectrum, Waveform, limit};
 use schemars::JsonSchema;
@@ -79,7 +79,7 @@ pub(crate) async fn harmonics(
     if body.class.is_some() && signal.quantity() != Quantity::Current {
         return Err(ApiError::unusable("the limits are for currents; choose one such as -V1.i"));
     }
-    let fundamental = body.fundamental.or_else(|| only_frequency(&circuit));
+    let fundamental = body.fundamental.or_else(|| circuit.fundamental());
     let fundamental = fundamental.ok_or_else(|| ApiError::unusable(MeasureError::NoFundamental.to_string()))?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
     let whole = traces.whole().await?;
@@ -102,11 +102,6 @@ pub(crate) async fn harmonics(
 
 fn read(text: &str) -> Result<Signal, ApiError> {
     Signal::parse(text).map_err(|error| ApiError::unusable(format!("{text} cannot be read: {error}")))
-}
-
-fn only_frequency(circuit: &Circuit) -> Option<f64> {
-    let mut periods = circuit.parts.iter().filter_map(ResolvedPart::period);
-    periods.next().filter(|_| periods.next().is_none()).map(f64::recip)
 }
 
 type Nodes = (Vec<f64>, Vec<f64>);
