@@ -40,9 +40,9 @@ const AIR: f64 = 0.4;
 const APART: f64 = 0.25;
 
 /// A box on the drawing: left, top, right, bottom.
-type Box = (f64, f64, f64, f64);
+pub(crate) type Box = (f64, f64, f64, f64);
 
-fn overlap(a: Box, b: Box) -> bool {
+pub(crate) fn overlap(a: Box, b: Box) -> bool {
     a.0 < b.2 && b.0 < a.2 && a.1 < b.3 && b.1 < a.3
 }
 
@@ -59,7 +59,7 @@ fn wire_box((a, b): (Spot, Spot)) -> Box {
 }
 
 /// What a part itself covers, its leads included.
-fn solid(part: &DrawnPart) -> Box {
+pub(crate) fn solid(part: &DrawnPart) -> Box {
     let (w, h) = symbol(part.kind).body;
     let (w, h) = if part.turn % 180 == 0 { (w, h) } else { (h, w) };
     let spots = part

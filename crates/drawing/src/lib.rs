@@ -15,6 +15,7 @@
 //! assert!(svg(&drawing).contains("R1"));
 //! ```
 
+mod arrange;
 mod bands;
 mod drawn;
 mod labels;
@@ -24,14 +25,17 @@ mod svg;
 mod symbols;
 
 use circuit::Supply;
+use std::collections::BTreeSet;
 
+pub use arrange::arrange;
 pub use drawn::{Drawing, DrawnNet, DrawnNote, DrawnPart, Spot};
 pub use svg::svg;
 pub use symbols::{Shape, Symbol, symbol};
 
-/// Draws a supply. Parts without a place are put in rows beneath the others; beyond 400 parts no
-/// wires are drawn.
+/// Draws a supply. Parts without a place are arranged ([`arrange()`]); beyond 1500 parts no wires are drawn.
 pub fn draw(supply: &Supply) -> Drawing {
+    let placed = placed(supply);
+    let supply = placed.as_ref().unwrap_or(supply);
     let mut parts = place::parts(supply);
     let mut nets = route::nets(supply, &parts);
     labels::place(&mut parts, &mut nets);
@@ -62,4 +66,17 @@ pub fn draw(supply: &Supply) -> Drawing {
     let from = Spot { x: from.x - 2, y: from.y - 2 };
     let to = Spot { x: to.x + 2, y: to.y + 4 };
     Drawing { from, to, parts, nets, notes }
+}
+
+/// The supply with every part in a place; none if that is so already.
+pub fn placed(supply: &Supply) -> Option<Supply> {
+    let mut places = arrange(supply, &BTreeSet::new());
+    if places.is_empty() {
+        return None;
+    }
+    let mut placed = supply.clone();
+    for part in placed.parts.iter_mut().filter(|p| p.at.is_none()) {
+        part.at = places.remove(&part.id);
+    }
+    Some(placed)
 }

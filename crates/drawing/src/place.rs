@@ -3,29 +3,19 @@ use crate::labels::{label, usual_place};
 use crate::symbols::{symbol, transform};
 use circuit::{Part, Placement, Supply, Turn, resolve};
 
-/// Squares between parts that have no place of their own, and how many of them stand in a row.
-const PITCH: i32 = 8;
-const ROW: i32 = 40;
-
-/// Every part with pins and text in place.
+/// Every part with pins and text in place; a part without a place stands at the origin.
 pub(crate) fn parts(supply: &Supply) -> Vec<DrawnPart> {
-    let lowest = supply.parts.iter().filter_map(|p| p.at.map(|at| at.y)).max().map_or(4, |y| y + PITCH);
     let circuit = resolve(supply).ok();
-    let mut unplaced = 0;
-    let drawn = supply.parts.iter().map(|part| {
-        let at = part.at.unwrap_or_else(|| {
-            unplaced += 1;
-            let (column, row) = ((unplaced - 1) % ROW, (unplaced - 1) / ROW);
-            Placement { x: PITCH * column + 4, y: lowest + PITCH * row, turn: Turn::None, mirror: false }
-        });
+    let drawn_at = |part: &Part| {
+        let at = part.at.unwrap_or(Placement { x: 0, y: 0, turn: Turn::None, mirror: false });
         // A part of a bypassed stage is drawn, but not run.
         let resolved = circuit.as_ref().and_then(|c| Some(c.parts[c.part(&part.id)?].values.as_slice()));
         drawn(part, at, resolved)
-    });
-    drawn.collect()
+    };
+    supply.parts.iter().map(drawn_at).collect()
 }
 
-fn drawn(part: &Part, placement: Placement, values: Option<&[f64]>) -> DrawnPart {
+pub(crate) fn drawn(part: &Part, placement: Placement, values: Option<&[f64]>) -> DrawnPart {
     let at = Spot { x: placement.x, y: placement.y };
     let turn = match placement.turn {
         Turn::None => 0,

@@ -371,7 +371,23 @@ impl Router {
         for x in left..right {
             self.occupy(tree, net, Spot { x, y }, Spot { x: x + 1, y });
         }
+        pins.iter().for_each(|pin| self.drop(tree, net, *pin, y));
         true
+    }
+
+    /// A straight wire from a pin to its rail, if nothing is in its way.
+    fn drop(&mut self, tree: &mut Tree, net: usize, pin: Spot, rail: i32) {
+        let spot = |y: i32| Spot { x: pin.x, y };
+        let clear = |y: i32| {
+            let free = |i: usize| {
+                (y == pin.y || !self.text[i]) && self.free(i, net, Way::Upright) && !self.crosses(i, net, Way::Upright)
+            };
+            self.index(spot(y)).is_some_and(free)
+        };
+        let (top, bottom) = (pin.y.min(rail), pin.y.max(rail));
+        if (top..=bottom).all(clear) {
+            (top..bottom).for_each(|y| self.occupy(tree, net, spot(y), spot(y + 1)));
+        }
     }
 
     /// Joins a pin to the nearest of `targets` by the cheapest path (A* over squares and directions, led by

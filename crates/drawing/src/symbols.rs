@@ -159,7 +159,7 @@ pub fn symbol(kind: KindId) -> Symbol {
             vec![line("M-2 -2 H2 V2 H-2 Z"), line("M-3 0 H-2 M2 0 H3 M0 2 V3"), line("M-1 0.6 H-0.3 V-0.2 H1")],
         ),
         KindId::CurrentSource => {
-            (UPRIGHT, (1, 1), vec![line(CIRCLE), line(LEADS_TO_CIRCLE), line("M-1.3 0 H1.3"), line(DOWN)])
+            (UPRIGHT, (2, 1), vec![line(CIRCLE), line(LEADS_TO_CIRCLE), line("M-1.3 0 H1.3"), line(DOWN)])
         }
         KindId::PiecewiseSource => (
             UPRIGHT,

@@ -1,0 +1,235 @@
+//! The search for a cheap arrangement.
+
+use super::board::{Board, Stand};
+use fastrand::Rng;
+
+/// Squares between a pin and the one it lines up with, along and across.
+const STEPS: [i32; 7] = [2, 4, 5, 6, 8, 10, 12];
+/// Moves tried for each part, and most of all.
+const MOVES: usize = 6_000;
+const MOST_MOVES: usize = 100_000;
+/// Parts from which on the first arrangement stays.
+const MANY: usize = 150;
+/// Temperatures at which annealing begins and ends, in units of cost.
+const HOT: f64 = 14.0;
+const COLD: f64 = 0.25;
+/// Pins of a net that are tried as neighbours.
+const NEIGHBOURS: usize = 4;
+
+/// Places every piece that has no place.
+pub(super) fn search(mut board: Board, seed: u64) -> Board {
+    let mut random = Rng::with_seed(0x5eed_0000 + seed);
+    insert(&mut board);
+    let free: Vec<usize> = (0..board.pieces.len()).filter(|k| board.pieces[*k].free).collect();
+    if free.len() > 1 && free.len() <= MANY {
+        anneal(&mut board, &free, &mut random);
+    }
+    if free.len() <= MANY {
+        polish(&mut board, &free);
+    }
+    board
+}
+
+/// Piece after piece takes the best spot beside those it is joined to; sources first, then what hangs on most of what
+/// stands already.
+fn insert(board: &mut Board) {
+    let mut waiting: Vec<usize> = (0..board.pieces.len()).filter(|k| board.stands[*k].is_none()).collect();
+    while !waiting.is_empty() {
+        let joints = |k: usize| {
+            let nets = board.pieces[k].nets.iter().flatten().filter(|n| Some(**n) != board.ground);
+            nets.filter(|n| board.nets[**n].iter().any(|(other, _)| board.stands[*other].is_some())).count()
+        };
+        let next = (0..waiting.len()).max_by_key(|i| {
+            let k = waiting[*i];
+            (joints(k).min(1), std::cmp::Reverse(board.pieces[k].depth), joints(k), std::cmp::Reverse(k))
+        });
+        let Some(next) = next else { return };
+        let piece = waiting.swap_remove(next);
+        waiting.sort_unstable();
+        let nets = board.nets_of([piece].into_iter());
+        let best = spots(board, piece).into_iter().map(|stand| {
+            board.put(&mut [(piece, Some(stand))]);
+            nets.iter().for_each(|net| board.lay(*net));
+            (board.standing(&[piece]) + board.wiring(&[piece], &nets) + board.order(), stand)
+        });
+        let best = best.min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, stand)| stand);
+        board.put(&mut [(piece, best)]);
+        nets.iter().for_each(|net| board.lay(*net));
+    }
+}
+
+/// Spots worth trying: a pin in line with one of its net, at some distance; beside everything for what hangs on the
+/// reference alone.
+fn spots(board: &Board, piece: usize) -> Vec<Stand> {
+    let here = &board.pieces[piece];
+    let mut found = Vec::new();
+    for (k, pose) in here.poses.iter().enumerate() {
+        for (pin, net) in here.nets.iter().enumerate() {
+            let Some(net) = net.filter(|n| Some(*n) != board.ground) else { continue };
+            let there = board.nets[net].iter().rev().filter(|(other, _)| *other != piece);
+            let pins: Vec<_> = there.filter_map(|(other, pin)| board.pin(*other, *pin)).take(NEIGHBOURS).collect();
+            let (dx, dy) = pose.pins[pin];
+            for spot in pins {
+                let (x, y) = (spot.x - dx, spot.y - dy);
+                for step in STEPS {
+                    found.extend([(x + step, y), (x - step, y), (x, y + step), (x, y - step)].map(|at| (at, k)));
+                    found.extend([(x + step, y + 2), (x + step, y + 4), (x - step, y + 2), (x - step, y + 4)].map(|at| (at, k)));
+                }
+            }
+        }
+    }
+    if found.is_empty() {
+        let standing = || board.stands.iter().flatten().map(|(at, _)| *at);
+        let right = standing().map(|at| at.0).max().map_or(0, |x| x + 8);
+        let low = standing().map(|at| at.1).max().unwrap_or(0);
+        // Far parts of a large circuit stand in rows.
+        found.extend((0..here.poses.len()).flat_map(|k| [((right, low), k), ((0, low + 10), k)]));
+    }
+    found
+}
+
+/// An arrangement that is being changed, and what it costs.
+struct Trial<'b> {
+    board: &'b mut Board,
+    cost: f64,
+    /// What each piece's wires cost as they are, where that was asked.
+    wiring: Vec<Option<f64>>,
+}
+
+impl<'b> Trial<'b> {
+    fn new(board: &'b mut Board) -> Self {
+        Trial { cost: board.cost(), wiring: vec![None; board.pieces.len()], board }
+    }
+
+    /// Makes a move unless the arrangement would cost more than some limit then. False if it is not made.
+    fn make(&mut self, mut stands: Vec<(usize, Option<Stand>)>, limit: f64) -> bool {
+        let pieces: Vec<usize> = stands.iter().map(|(k, _)| *k).collect();
+        let nets = self.board.nets_of(pieces.iter().copied());
+        let wiring = match pieces[..] {
+            [one] => *self.wiring[one].get_or_insert_with(|| self.board.wiring(&pieces, &nets)),
+            _ => self.board.wiring(&pieces, &nets),
+        };
+        let without = self.cost - wiring - self.board.standing(&pieces) - self.board.order();
+        self.board.put(&mut stands);
+        let mut cost = without + self.board.standing(&pieces) + self.board.order();
+        // Most moves fail by where parts stand, before any wire is looked at.
+        if cost <= limit {
+            nets.iter().for_each(|net| self.board.lay(*net));
+            cost += self.board.wiring(&pieces, &nets);
+            if cost <= limit {
+                self.cost = cost;
+                self.wiring.fill(None);
+                return true;
+            }
+            self.board.put(&mut stands);
+            nets.iter().for_each(|net| self.board.lay(*net));
+            return false;
+        }
+        self.board.put(&mut stands);
+        false
+    }
+}
+
+/// Moves pieces about, the worse moves ever more rarely.
+fn anneal(board: &mut Board, free: &[usize], random: &mut Rng) {
+    let moves = (MOVES * free.len()).min(MOST_MOVES);
+    let cooling = (COLD / HOT).powf(1.0 / moves as f64);
+    let mut temperature = HOT;
+    let mut trial = Trial::new(board);
+    let mut best = (trial.cost, trial.board.stands.clone());
+    for _ in 0..moves {
+        temperature *= cooling;
+        let new = propose(trial.board, free, random);
+        // A worse arrangement is taken with the probability exp(-worse / temperature).
+        let limit = trial.cost - temperature * (1.0 - random.f64()).ln();
+        if !new.is_empty() && trial.make(new, limit) && trial.cost < best.0 - 1e-9 {
+            best = (trial.cost, trial.board.stands.clone());
+        }
+    }
+    board.stands = best.1;
+    (0..board.nets.len()).for_each(|net| board.lay(net));
+}
+
+fn propose(board: &Board, free: &[usize], random: &mut Rng) -> Vec<(usize, Option<Stand>)> {
+    let piece = free[random.usize(..free.len())];
+    let Some(((x, y), pose)) = board.stands[piece] else { return Vec::new() };
+    // What has a mirror image often moves with it.
+    let both = random.bool();
+    let one = |stand: Stand| {
+        let image = board.image(piece, stand).filter(|_| both);
+        [Some((piece, stand)), image].into_iter().flatten().map(|(k, stand)| (k, Some(stand))).collect()
+    };
+    match random.usize(..21) {
+        0..8 => one(beside(board, piece, random).unwrap_or(((x, y), pose))),
+        8..12 => {
+            let by = [1, 2, 4][random.usize(..3)] * if random.bool() { 1 } else { -1 };
+            one((if random.bool() { (x + by, y) } else { (x, y + by) }, pose))
+        }
+        12..14 => one(((x, y), random.usize(..board.pieces[piece].poses.len()))),
+        14..16 => {
+            let other = free[random.usize(..free.len())];
+            let Some((there, pose_there)) = board.stands[other].filter(|_| other != piece) else { return Vec::new() };
+            vec![(piece, Some((there, pose))), (other, Some(((x, y), pose_there)))]
+        }
+        16..18 => cut(board, free, (x, y), random),
+        18 => board.image(piece, ((x, y), pose)).into_iter().map(|(twin, stand)| (twin, Some(stand))).collect(),
+        _ => {
+            // To the height of another part.
+            let other = random.usize(..board.pieces.len());
+            board.stands[other].map_or_else(Vec::new, |(at, _)| one(((x, at.1), pose)))
+        }
+    }
+}
+
+/// A spot from which a pin is in line with another of its net.
+fn beside(board: &Board, piece: usize, random: &mut Rng) -> Option<Stand> {
+    let here = &board.pieces[piece];
+    let pin = random.usize(..here.nets.len());
+    let net = here.nets[pin].filter(|n| Some(*n) != board.ground)?;
+    let (other, other_pin) = board.nets[net][random.usize(..board.nets[net].len())];
+    let spot = board.pin(other, other_pin).filter(|_| other != piece)?;
+    let pose = random.usize(..here.poses.len());
+    let (dx, dy) = here.poses[pose].pins[pin];
+    let by = STEPS[random.usize(..STEPS.len())] * if random.bool() { 1 } else { -1 };
+    let (x, y) = (spot.x - dx, spot.y - dy);
+    let at = match random.usize(..4) {
+        0 => (x + by, y),
+        1 => (x, y + by),
+        2 => (x + by, y + [2, 4][random.usize(..2)]),
+        _ => (x, y),
+    };
+    Some((at, pose))
+}
+
+/// Everything beyond a line moves, to make or take room.
+fn cut(board: &Board, free: &[usize], (x, y): (i32, i32), random: &mut Rng) -> Vec<(usize, Option<Stand>)> {
+    let by = [1, 2, 4][random.usize(..3)] * if random.bool() { 1 } else { -1 };
+    let level = random.bool();
+    let moved = free.iter().filter_map(|k| {
+        let ((px, py), pose) = board.stands[*k]?;
+        let beyond = if level { px >= x } else { py >= y };
+        let at = if level { (px + by, py) } else { (px, py + by) };
+        beyond.then_some((*k, Some((at, pose))))
+    });
+    moved.collect()
+}
+
+/// Small moves of single pieces as long as they help.
+fn polish(board: &mut Board, free: &[usize]) {
+    let mut trial = Trial::new(board);
+    for _ in 0..8 {
+        let before = trial.cost;
+        for piece in free {
+            let Some((from, pose)) = trial.board.stands[*piece] else { continue };
+            let steps = (-6..=6).flat_map(|k| [(k, 0), (0, k)]).map(|(dx, dy)| ((from.0 + dx, from.1 + dy), pose));
+            let turned = (0..trial.board.pieces[*piece].poses.len()).map(|k| (from, k));
+            for stand in steps.chain(turned) {
+                let limit = trial.cost - 1e-9;
+                trial.make(vec![(*piece, Some(stand))], limit);
+            }
+        }
+        if trial.cost >= before {
+            break;
+        }
+    }
+}
