@@ -16,7 +16,7 @@ const CRATES: [(&str, &[&str]); 13] = [
     ("readings", &["circuit", "quantity", "recording"]),
     ("traces", &["circuit", "readings", "recording"]),
     ("drawing", &["circuit", "quantity"]),
-    ("design", &["circuit", "quantity"]),
+    ("design", &["circuit", "drawing", "quantity"]),
     ("studies", &["circuit", "device", "quantity", "readings", "recording"]),
     ("server", &["circuit", "design", "device", "drawing", "quantity", "readings", "recording", "studies", "traces"]),
     ("e2e", &["quantity", "xtask"]),

@@ -121,6 +121,16 @@ pub struct Placement {
     /// Mirrored left to right before turning.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub mirror: bool,
+    /// Whether a user put it there, so that tidying can leave it alone.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub by_hand: bool,
+}
+
+impl Placement {
+    /// A place that nobody chose by hand.
+    pub fn new(x: i32, y: i32, turn: Turn, mirror: bool) -> Self {
+        Placement { x, y, turn, mirror, by_hand: false }
+    }
 }
 
 /// A clockwise turn by quarter circles.

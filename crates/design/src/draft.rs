@@ -408,7 +408,7 @@ impl<'a> Draft<'a> {
         mirror: bool,
         nets: &[Net],
     ) {
-        let at = Placement { x, y, turn, mirror };
+        let at = Placement::new(x, y, turn, mirror);
         self.parts.push(Sketch {
             role,
             kind,

@@ -4,7 +4,8 @@ use crate::path::Path;
 use crate::stages::Place;
 use crate::stages::subtree;
 use crate::stages::{following, formed, is_role};
-use circuit::{Placement, Stage, Supply};
+use circuit::{Part, Placement, Stage, Supply};
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Grid squares between stages, and between the rows of branches.
 const GAP: i32 = 2;
@@ -85,30 +86,93 @@ pub(crate) fn make_room(supply: &mut Supply, stages: &[Stage], width: i32) {
     }
 }
 
-/// Puts every part of a formed stage where its form draws it, stage behind stage.
-pub(crate) fn tidy(supply: &mut Supply) {
+/// Puts parts where they look best, all if none is named: those of formed stages where their forms draw them, the
+/// others arranged around them. With `keep`, what was placed by hand stays.
+pub(crate) fn tidy(supply: &mut Supply, chosen: &[String], keep: bool) {
+    let stays = |part: &Part| keep && part.at.is_some_and(|at| at.by_hand);
+    let moves = |part: &Part| (chosen.is_empty() || chosen.contains(&part.id)) && !stays(part);
+    if chosen.is_empty() {
+        line_up(supply, &moves);
+    } else {
+        put_back(supply, &moves);
+    }
+    let single: BTreeSet<String> = supply
+        .parts
+        .iter()
+        .filter(|part| moves(part) && !drawn_by_form(supply, part))
+        .map(|part| part.id.clone())
+        .collect();
+    take_places(supply, drawing::arrange(supply, &single));
+}
+
+/// Gives every part without a place one.
+pub(crate) fn place_rest(supply: &mut Supply) {
+    take_places(supply, drawing::arrange(supply, &BTreeSet::new()));
+}
+
+fn take_places(supply: &mut Supply, mut places: BTreeMap<String, Placement>) {
+    for part in &mut supply.parts {
+        part.at = places.remove(&part.id).or(part.at);
+    }
+}
+
+/// Whether a part stands where its stage's form draws it.
+fn drawn_by_form(supply: &Supply, part: &Part) -> bool {
+    let stage = part.stage.as_deref().and_then(|id| supply.stage(id));
+    part.role.is_some() && stage.is_some_and(|stage| stage.form.is_some())
+}
+
+/// Puts parts of formed stages where their forms draw them, their stages where they stand.
+fn put_back(supply: &mut Supply, moves: &dyn Fn(&Part) -> bool) {
+    let before = supply.clone();
+    let path = Path::new(&before);
+    for stage in &before.stages {
+        if let Some((places, _)) = sketch(&path, stage) {
+            draw_stage(supply, stage, places, origin(&path, stage), moves);
+        }
+    }
+}
+
+fn draw_stage(
+    supply: &mut Supply,
+    stage: &Stage,
+    places: Vec<(&'static str, Placement)>,
+    origin: Origin,
+    moves: &dyn Fn(&Part) -> bool,
+) {
+    for (role, at) in places {
+        if let Some(part) = supply.parts.iter_mut().find(|p| is_role(p, stage, role) && moves(p)) {
+            part.at = Some(origin.place(at));
+        }
+    }
+}
+
+/// Puts parts of formed stages where their forms draw them, stage behind stage.
+pub(crate) fn line_up(supply: &mut Supply, moves: &dyn Fn(&Part) -> bool) {
     let mut rows = FIRST.y - ROW;
     let before = supply.clone();
     let path = Path::new(&before);
     let sources: Vec<String> = supply.stages.iter().filter(|s| s.after.is_none()).map(|s| s.id.clone()).collect();
     for source in sources {
         rows += ROW;
-        line_up(supply, &path, &source, (FIRST.x, rows), &mut rows);
+        line_up_from(supply, &path, &source, (FIRST.x, rows), &mut rows, moves);
     }
 }
 
 /// Lines up a stage at a place and what follows behind it; the first branch goes on in the row, the
 /// others open rows beneath.
-fn line_up(supply: &mut Supply, path: &Path<'_>, stage: &str, (x, y): (i32, i32), rows: &mut i32) {
+fn line_up_from(
+    supply: &mut Supply,
+    path: &Path<'_>,
+    stage: &str,
+    (x, y): (i32, i32),
+    rows: &mut i32,
+    moves: &dyn Fn(&Part) -> bool,
+) {
     let Some(found) = supply.stage(stage).cloned() else { return };
     let mut end = right(path, &found);
     if let Some((places, width)) = sketch(path, &found) {
-        let origin = Origin { x, y };
-        for (role, at) in places {
-            if let Some(part) = supply.parts.iter_mut().find(|p| is_role(p, &found, role)) {
-                part.at = Some(origin.place(at));
-            }
-        }
+        draw_stage(supply, &found, places, Origin { x, y }, moves);
         end = x + width;
     }
     let behind: Vec<String> =
@@ -118,7 +182,7 @@ fn line_up(supply: &mut Supply, path: &Path<'_>, stage: &str, (x, y): (i32, i32)
             *rows += ROW;
         }
         let row = if k == 0 { y } else { *rows };
-        line_up(supply, path, &next, (end + GAP, row), rows);
+        line_up_from(supply, path, &next, (end + GAP, row), rows, moves);
     }
 }
 

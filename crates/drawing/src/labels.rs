@@ -54,7 +54,7 @@ fn text_box((x, y): (f64, f64), lines: &[impl AsRef<str>]) -> Box {
     (x, y - ASCENT, x + width(lines), y + LINE * (lines.len() as f64 - 1.0) + 0.2)
 }
 
-fn wire_box((a, b): (Spot, Spot)) -> Box {
+pub(crate) fn wire_box((a, b): (Spot, Spot)) -> Box {
     (f64::from(a.x) - 0.1, f64::from(a.y) - 0.1, f64::from(b.x) + 0.1, f64::from(b.y) + 0.1)
 }
 
@@ -84,6 +84,8 @@ fn places(part: &DrawnPart) -> Vec<(f64, f64)> {
         (r + 0.6, middle + 1.2),
         (l - 1.0 - w, middle - 1.2),
         (l - 1.0 - w, middle + 1.2),
+        (r + 0.3, middle),
+        (l - 0.5 - w, middle),
     ];
     let (over, under) = (t - AIR - more, b + AIR + ASCENT);
     let level = [

@@ -7,7 +7,7 @@ use circuit::{Part, Placement, Supply, Turn, resolve};
 pub(crate) fn parts(supply: &Supply) -> Vec<DrawnPart> {
     let circuit = resolve(supply).ok();
     let drawn_at = |part: &Part| {
-        let at = part.at.unwrap_or(Placement { x: 0, y: 0, turn: Turn::None, mirror: false });
+        let at = part.at.unwrap_or(Placement::new(0, 0, Turn::None, false));
         // A part of a bypassed stage is drawn, but not run.
         let resolved = circuit.as_ref().and_then(|c| Some(c.parts[c.part(&part.id)?].values.as_slice()));
         drawn(part, at, resolved)

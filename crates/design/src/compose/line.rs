@@ -57,6 +57,9 @@ pub fn read_line(supply: &Supply, text: &str) -> Reading {
 
 pub(super) fn add(supply: &mut Supply, text: &str, near: Option<(i32, i32)>) -> Result<(), ComposeError> {
     let phrase = understand(text).map_err(ComposeError::Line)?;
+    // A part whose nets are there stands beside what it is joined to.
+    let joined = |part: &Part| part.pins.values().any(|net| net != GND && phrase.pins.values().any(|n| n == net));
+    let near = near.filter(|_| !supply.parts.iter().any(joined));
     let id = parts::add(supply, phrase.kind.id, None, near);
     let added = supply.parts.iter_mut().find(|p| p.id == id);
     if let Some(Part { parameters, pins, .. }) = added {

@@ -85,8 +85,15 @@ pub enum Edit {
         /// The new title.
         title: String,
     },
-    /// Puts every part back where its form draws it.
-    Tidy,
+    /// Puts parts where a draftsman would: those of a formed stage where its form draws them, others arranged.
+    Tidy {
+        /// Which; all if none is named.
+        #[serde(default)]
+        parts: Vec<String>,
+        /// Whether parts that were placed by hand stay.
+        #[serde(default)]
+        keep: bool,
+    },
     /// Leaves a stage out of every run, or takes it in again.
     Bypass {
         /// Which.
@@ -202,7 +209,7 @@ pub fn apply(supply: &Supply, edit: &Edit) -> Result<Supply, ComposeError> {
             let index = index(&supply, stage)?;
             supply.stages[index].title.clone_from(title);
         }
-        Edit::Tidy => layout::tidy(&mut supply),
+        Edit::Tidy { parts, keep } => layout::tidy(&mut supply, parts, *keep),
         Edit::Bypass { stage, bypassed } => {
             let at = index(&supply, stage)?;
             if *bypassed && !supply.can_bypass(&supply.stages[at]) {
@@ -223,5 +230,6 @@ pub fn apply(supply: &Supply, edit: &Edit) -> Result<Supply, ComposeError> {
         Edit::RenameNet { net, to, join } => parts::rename_net(&mut supply, net, to, *join)?,
     }
     tie(&mut supply);
+    layout::place_rest(&mut supply);
     Ok(supply)
 }

@@ -82,7 +82,7 @@ pub(super) fn add(supply: &mut Supply, kind: KindId, entry: Option<&Entry>, near
 pub(super) fn place(supply: &mut Supply, mut part: Part, near: Option<(i32, i32)>) {
     part.at = near.map(|near| {
         let (x, y) = layout::free_near(supply, near);
-        Placement { x, y, turn: Turn::None, mirror: false }
+        Placement::new(x, y, Turn::None, false)
     });
     supply.parts.push(part);
 }

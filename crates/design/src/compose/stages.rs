@@ -347,7 +347,7 @@ pub(super) fn earlier(supply: &mut Supply, stage: &str) -> Result<(), ComposeErr
             part.parameters.insert(parameter.clone(), text.clone());
         }
     }
-    layout::tidy(supply);
+    layout::line_up(supply, &|_| true);
     Ok(())
 }
 

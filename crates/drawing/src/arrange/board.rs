@@ -11,7 +11,7 @@ use circuit::{Placement, Supply, Turn, resolve};
 /// Costs of two wires that meet, of a wire through a part, through a text, and of parts and texts that touch.
 const CROSSING: f64 = 12.0;
 const THROUGH: f64 = 30.0;
-const OVER_TEXT: f64 = 5.0;
+const OVER_TEXT: f64 = 9.0;
 const TOUCHING: f64 = 25.0;
 const OVERLAP: f64 = 3.0;
 const TEXTS: f64 = 12.0;
@@ -69,7 +69,7 @@ impl Board {
         for ((part, nets), free) in supply.parts.iter().zip(&flow.nets).zip(free) {
             let values = circuit.as_ref().and_then(|c| Some(c.parts[c.part(&part.id)?].values.as_slice()));
             let pose = |turn: Turn, mirror: bool| {
-                let drawn = place::drawn(part, Placement { x: 0, y: 0, turn, mirror }, values);
+                let drawn = place::drawn(part, Placement::new(0, 0, turn, mirror), values);
                 Pose::of(&drawn, turn, nets, &flow)
             };
             let fixed = part.at.filter(|_| !free);
@@ -80,7 +80,13 @@ impl Board {
                 None => TURNS.iter().flat_map(|turn| [pose(*turn, false), pose(*turn, true)]).collect(),
             };
             let depth = nets.iter().flatten().filter(|n| Some(**n) != flow.ground).map(|n| flow.depth[*n]).min();
-            let piece = Piece { poses, nets: nets.clone(), depth: depth.unwrap_or(0), free: fixed.is_none(), feeds: feeds(part.kind) };
+            let piece = Piece {
+                poses,
+                nets: nets.clone(),
+                depth: depth.unwrap_or(0),
+                free: fixed.is_none(),
+                feeds: feeds(part.kind),
+            };
             pieces.push(piece);
             stands.push(fixed.map(|at| ((at.x, at.y), 0)));
         }
@@ -91,7 +97,16 @@ impl Board {
             }
         }
         let empty = vec![Vec::new(); nets.len()];
-        let mut board = Board { pieces, stands, own: vec![0.0; nets.len()], nets, ground: flow.ground, mates, bounds: vec![None; empty.len()], wires: empty };
+        let mut board = Board {
+            pieces,
+            stands,
+            own: vec![0.0; nets.len()],
+            nets,
+            ground: flow.ground,
+            mates,
+            bounds: vec![None; empty.len()],
+            wires: empty,
+        };
         (0..board.nets.len()).for_each(|net| board.lay(net));
         board
     }
@@ -100,7 +115,7 @@ impl Board {
         self.pieces.iter().zip(&self.stands).map(|(piece, stand)| {
             let ((x, y), pose) = (*stand)?;
             let Pose { turn, mirror, .. } = piece.poses[pose];
-            Some(Placement { x, y, turn, mirror })
+            Some(Placement::new(x, y, turn, mirror))
         })
     }
 
@@ -245,7 +260,8 @@ impl Board {
         heights.sort_unstable();
         cost += RAGGED * heights.chunk_by(|a, b| a == b).filter(|same| same.len() == 1).count() as f64;
         if let Some(ground) = self.ground {
-            let mut levels: Vec<i32> = self.nets[ground].iter().filter_map(|(k, pin)| Some(self.pin(*k, *pin)?.y)).collect();
+            let mut levels: Vec<i32> =
+                self.nets[ground].iter().filter_map(|(k, pin)| Some(self.pin(*k, *pin)?.y)).collect();
             levels.sort_unstable();
             levels.dedup();
             cost += GROUNDS * levels.len() as f64;
@@ -261,7 +277,8 @@ impl Board {
             _ => None,
         })?;
         let others = self.mates.twins.iter().filter(|(a, b)| ![*a, *b].contains(&piece));
-        let mut sums: Vec<i32> = others.filter_map(|(a, b)| Some(self.stands[*a]?.0.0 + self.stands[*b]?.0.0)).collect();
+        let mut sums: Vec<i32> =
+            others.filter_map(|(a, b)| Some(self.stands[*a]?.0.0 + self.stands[*b]?.0.0)).collect();
         sums.sort_unstable();
         let image = self.pieces[piece].poses[pose].pins.iter().map(|(x, y)| (-x, *y));
         let turned = self.pieces[twin].poses.iter().position(|p| p.pins.iter().copied().eq(image.clone()))?;

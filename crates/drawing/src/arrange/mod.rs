@@ -65,7 +65,10 @@ fn untidiness(supply: &Supply) -> f64 {
     let askew = nets.iter().flat_map(|n| &n.wires).filter(|(a, b)| a.x != b.x && a.y != b.y).count() as f64;
     let nameless = nets.iter().filter(|n| n.label_at.is_none() && n.ground_at.is_none()).count() as f64;
     let texts: Vec<_> = parts.iter().map(labels::text_of).collect();
-    let clashes = parts.iter().enumerate().map(|(k, part)| covered_texts(part, k, &texts)).sum::<usize>() as f64;
+    let wires: Vec<_> = nets.iter().flat_map(|n| &n.wires).map(|wire| labels::wire_box(*wire)).collect();
+    let through = texts.iter().filter(|text| wires.iter().any(|wire| labels::overlap(**text, *wire))).count();
+    let covered = parts.iter().enumerate().map(|(k, part)| covered_texts(part, k, &texts)).sum::<usize>();
+    let clashes = (through + covered) as f64;
     10.0 * crossings + 3.0 * bends as f64 + 0.15 * length as f64 + 60.0 * askew + 4.0 * nameless + 30.0 * clashes
 }
 

@@ -79,9 +79,20 @@ impl Pose {
         let (l, t, r, b) = labels::solid(drawn);
         let solid = Rect { left: l as i32, top: t as i32, right: r as i32, bottom: b as i32 };
         let (l, t, r, b) = labels::text_of(drawn);
-        let text = Rect { left: l.floor() as i32, top: t.floor() as i32, right: r.ceil() as i32, bottom: b.ceil() as i32 };
+        let text =
+            Rect { left: l.floor() as i32, top: t.floor() as i32, right: r.ceil() as i32, bottom: b.ceil() as i32 };
         let pins: Vec<(i32, i32)> = drawn.pins.iter().map(|(_, s)| (s.x, s.y)).collect();
-        let mut pose = Pose { turn, mirror: drawn.mirror, pins, body, solid, room: solid.grown(1), text, hull: solid.grown(1).around(text), awkward: 0.0 };
+        let mut pose = Pose {
+            turn,
+            mirror: drawn.mirror,
+            pins,
+            body,
+            solid,
+            room: solid.grown(1),
+            text,
+            hull: solid.grown(1).around(text),
+            awkward: 0.0,
+        };
         pose.awkward = HABIT * (pose.grounds(drawn.kind, nets, flow) + pose.habit(drawn.kind, nets, flow));
         pose
     }
@@ -106,7 +117,8 @@ impl Pose {
     }
 
     fn habit(&self, kind: KindId, nets: &[Option<usize>], flow: &Flow) -> f64 {
-        let depth = |pin: usize| nets.get(pin).copied().flatten().filter(|n| Some(*n) != flow.ground).map(|n| flow.depth[n]);
+        let depth =
+            |pin: usize| nets.get(pin).copied().flatten().filter(|n| Some(*n) != flow.ground).map(|n| flow.depth[n]);
         let mirrored = if self.mirror { 0.3 } else { 0.0 };
         match kind {
             KindId::Npn | KindId::MosfetN => self.transistor(0, depth(0), depth(2)),
@@ -164,7 +176,13 @@ impl Pose {
         let behind = b as f64 - a as f64;
         match (upright, diode) {
             // The first pin is the anode; a rectifier's cathode points up, to its positive rail.
-            (true, true) => if first_up { 3.0 } else { 0.0 },
+            (true, true) => {
+                if first_up {
+                    3.0
+                } else {
+                    0.0
+                }
+            }
             (true, false) => {
                 let wrong = if first_up { behind < 0.0 } else { behind > 0.0 };
                 let series = if behind == 0.0 { 0.0 } else { 1.0 };

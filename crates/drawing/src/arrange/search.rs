@@ -73,7 +73,9 @@ fn spots(board: &Board, piece: usize) -> Vec<Stand> {
                 let (x, y) = (spot.x - dx, spot.y - dy);
                 for step in STEPS {
                     found.extend([(x + step, y), (x - step, y), (x, y + step), (x, y - step)].map(|at| (at, k)));
-                    found.extend([(x + step, y + 2), (x + step, y + 4), (x - step, y + 2), (x - step, y + 4)].map(|at| (at, k)));
+                    found.extend(
+                        [(x + step, y + 2), (x + step, y + 4), (x - step, y + 2), (x - step, y + 4)].map(|at| (at, k)),
+                    );
                 }
             }
         }

@@ -187,7 +187,8 @@ pub(crate) async fn create(
     State(app): State<App>,
     Body(body): Body<CreateSupply>,
 ) -> Result<Json<SupplyShown>, ApiError> {
-    let document = app.think(move || read(&body.document)).await??;
+    let placed = |document: Supply| drawing::placed(&document).unwrap_or(document);
+    let document = app.think(move || read(&body.document).map(placed)).await??;
     let row = app.store.create_supply(app.account(), &document).await?;
     shown(&app, row).await.map(Json)
 }
