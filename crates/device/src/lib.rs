@@ -36,7 +36,7 @@ pub use equations::Equations;
 pub use error::EngineError;
 pub use operating_point::{Method, OperatingPoint, operating_point};
 pub use small_signal::{Excitation, Response, SmallSignal, loop_gain};
-pub use transient::{Ended, Settings, Start, Transient, transient};
+pub use transient::{Ended, Kept, Settings, Start, Transient, Unfit, transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
 pub const VERSION: &str = "4";

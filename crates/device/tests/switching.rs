@@ -151,7 +151,8 @@ fn a_run_goes_on_where_it_stopped() {
     let mut run = Transient::new(&equations, &settings(6e-3, 1e-4), &mut health).unwrap();
     assert_eq!(run.advance(&mut halves, &mut health), Ok(Ended::Stopped));
     assert!(run.time() >= 2.9e-3 && run.time() < 3.1e-3);
-    run.adjust(&settings(6e-3, 1e-5));
+    let kept = run.kept(&health);
+    let mut run = Transient::resume(&equations, &settings(6e-3, 1e-5), &kept, &mut health).unwrap();
     halves.at = f64::INFINITY;
     assert_eq!(run.advance(&mut halves, &mut health), Ok(Ended::Done));
     let times = &halves.recording.times;
@@ -164,7 +165,8 @@ fn a_run_goes_on_where_it_stopped() {
     let mut run = Transient::new(&equations, &coarse, &mut health).unwrap();
     let outcome = run.advance(&mut halves, &mut health);
     assert!(matches!(outcome, Err(EngineError::Stuck { .. })), "{outcome:?}");
-    run.adjust(&settings(6e-3, 1e-4));
+    let kept = run.kept(&health);
+    let mut run = Transient::resume(&equations, &settings(6e-3, 1e-4), &kept, &mut health).unwrap();
     assert_eq!(run.advance(&mut halves, &mut health), Ok(Ended::Done));
 }
 

@@ -72,3 +72,36 @@ impl Joiner {
         piece
     }
 }
+
+/// Takes pieces apart into chunks again: what a piece repeats of the one before is left out.
+#[derive(Debug, Default)]
+pub struct Parter {
+    repeats: usize,
+}
+
+impl Parter {
+    /// The nodes that are new in the next piece.
+    pub fn part(&mut self, piece: &Chunk) -> Chunk {
+        let from = std::mem::replace(&mut self.repeats, repeated(piece.times.len()));
+        let rest = |values: &[f64]| values[from.min(values.len())..].to_vec();
+        Chunk { times: rest(&piece.times), columns: piece.columns.iter().map(|c| rest(c)).collect() }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// However a recording is cut, its pieces hold all of it, and parting them gives the cuts back.
+    #[test]
+    fn pieces_are_parted_into_what_they_were_joined_of() {
+        for lengths in [&[5, 4, 4, 2][..], &[1, 2, 2], &[3, 1, 1, 6], &[7], &[2, 3, 256, 1]] {
+            let (mut joiner, mut parter, mut node) = (Joiner::default(), Parter::default(), 0.0);
+            for length in lengths {
+                let times: Vec<f64> = (0..*length).map(|_| std::mem::replace(&mut node, node + 1.0)).collect();
+                let chunk = Chunk { columns: vec![times.iter().map(|t| 7.0 * t).collect()], times };
+                assert_eq!(parter.part(&joiner.join(&chunk)), chunk, "{lengths:?}");
+            }
+        }
+    }
+}

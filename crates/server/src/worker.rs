@@ -1,14 +1,15 @@
 //! Executes runs: the engine on a blocking thread, its chunks into the store as they come.
 
-use crate::recorded::Spool;
+use crate::recorded::{Spool, TraceError, whole_pieces};
 use crate::store::{Begun, Finish, Result, RunState, Store, StoreError};
 use circuit::{Circuit, Severity, Supply, resolve};
-use device::Equations;
-use recording::{Chunk, Chunks, Command, Observer, Piece, Progress, Unreadable};
+use device::{Equations, Kept};
+use recording::{Chunk, Chunks, Column, Command, Observer, Parter, Piece, Progress, Unreadable};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::{Duration, Instant};
-use studies::{End, Outcome};
+use studies::{End, Ran};
+use tokio::runtime::Handle;
 use tokio::sync::mpsc;
 use traces::{Packed, TraceBuilder};
 use uuid::Uuid;
@@ -37,16 +38,17 @@ const ATTEMPTS: i32 = 5;
 /// An error means the run is not finished and shall be tried again.
 pub(crate) async fn execute(worker: &Worker, run: Uuid) -> Result<()> {
     let store = &worker.store;
-    let Some(Begun { document, study, attempt }) = patiently(|| store.begin_run(run)).await? else { return Ok(()) };
+    let Some(begun) = patiently(|| store.begin_run(run)).await? else { return Ok(()) };
+    let attempt = begun.attempt;
     if attempt > ATTEMPTS {
         let message = format!(
             "the run ended the program that computed it {ATTEMPTS} times and is not tried again; it may need more memory \
              than there is: shorten the study, record from a later time, or loosen its tolerance"
         );
-        let finish = Finish { state: RunState::Failed, outcome: None, message: Some(message) };
+        let finish = Finish::failed(message);
         return patiently(|| store.finish_run(run, attempt, &finish, &[], None)).await;
     }
-    let stored = match simulate(worker, run, attempt, document, study).await {
+    let stored = match simulate(worker, run, begun).await {
         Ok((finish, rows, nodes)) => patiently(|| store.finish_run(run, attempt, &finish, &rows, nodes)).await,
         Err(error) => Err(error),
     };
@@ -54,7 +56,7 @@ pub(crate) async fn execute(worker: &Worker, run: Uuid) -> Result<()> {
         // What the database will not take now it will not take later.
         Err(error) if !error.passing() => {
             let message = format!("what the run recorded could not be stored: {error}");
-            let finish = Finish { state: RunState::Failed, outcome: None, message: Some(message) };
+            let finish = Finish::failed(message);
             patiently(|| store.finish_run(run, attempt, &finish, &[], None)).await?;
         }
         stored => stored?,
@@ -75,24 +77,33 @@ fn prepare(document: &serde_json::Value) -> std::result::Result<Circuit, String>
 async fn simulate(
     worker: &Worker,
     run: Uuid,
-    attempt: i32,
-    document: serde_json::Value,
-    study: String,
+    Begun { document, study, attempt, before }: Begun,
 ) -> Result<(Finish, Vec<Packed>, Option<i64>)> {
     let (sender, receiver) = mpsc::channel(AHEAD);
     let shared = Arc::new(Shared::default());
     let slow_down = worker.slow_down;
+    let (store, handle) = (worker.store.clone(), Handle::current());
     let computing = tokio::task::spawn_blocking({
         let shared = Arc::clone(&shared);
         move || {
             let circuit = prepare(&document)?;
-            let builder = TraceBuilder::new(&circuit, Equations::new(&circuit).columns());
+            let equations = Equations::new(&circuit);
+            let builder = TraceBuilder::new(&circuit, equations.columns());
             let spool = Spool::default();
             let mut reporter = Reporter { builder, spool, rows: sender, shared, started: Instant::now(), slow_down };
-            let outcome = studies::run(&circuit, &study, &mut reporter);
+            // What cannot be gone on with is computed from its beginning, which gives the same.
+            let from = before.and_then(|before| {
+                let kept: Kept = ciborium::from_reader(before.kept.as_slice()).ok()?;
+                kept.fits(&equations).ok().map(|()| (before.run, kept))
+            });
+            if let Some((earlier, _)) = &from {
+                let replayed = replay(&handle, &store, *earlier, equations.columns(), &mut reporter);
+                replayed.map_err(|error| format!("what was recorded before cannot be read: {error}"))?;
+            }
+            let ran = studies::go_on(&circuit, &study, from.as_ref().map(|(_, kept)| kept), &mut reporter);
             let last = reporter.builder.finish();
-            let outcome = outcome.map_err(|error| error.to_string());
-            Ok::<_, String>((outcome, last, reporter.builder.nodes()))
+            let ran = ran.map_err(|error| error.to_string());
+            Ok::<_, String>((ran, last, reporter.builder.nodes()))
         }
     });
     let noting = note(&worker.store, run, attempt, Arc::clone(&shared));
@@ -101,28 +112,50 @@ async fn simulate(
         left = keep(&worker.store, run, attempt, receiver, &shared) => left?,
         () = noting => Vec::new(),
     };
-    let failed = |message: String| Finish { state: RunState::Failed, outcome: None, message: Some(message) };
     Ok(match computing.await {
-        Ok(Ok((outcome, last, nodes))) => {
+        Ok(Ok((ran, last, nodes))) => {
             rows.extend(last);
-            (outcome.map_or_else(|message| Ok(failed(message)), |outcome| finish(&outcome))?, rows, Some(nodes))
+            (ran.map_or_else(|message| Ok(Finish::failed(message)), |ran| finish(&ran))?, rows, Some(nodes))
         }
-        Ok(Err(message)) => (failed(message), rows, None),
+        Ok(Err(message)) => (Finish::failed(message), rows, None),
         Err(error) => {
             tracing::error!("run {run}: {error}");
             let message = "the simulation broke off because of a defect in Mellow Coil".to_owned();
-            (failed(message), rows, None)
+            (Finish::failed(message), rows, None)
         }
     })
 }
 
-fn finish(outcome: &Outcome) -> Result<Finish> {
+/// Passes what an earlier run recorded on, as if it had been computed anew.
+fn replay(
+    handle: &Handle,
+    store: &Store,
+    earlier: Uuid,
+    columns: &[Column],
+    reporter: &mut Reporter,
+) -> std::result::Result<(), TraceError> {
+    let mut parter = Parter::default();
+    let mut after = -1;
+    loop {
+        let pieces = handle.block_on(whole_pieces(store, earlier, columns, after))?;
+        let Some((last, _)) = pieces.last() else { return Ok(()) };
+        after = *last;
+        pieces.into_iter().for_each(|(_, piece)| reporter.record(parter.part(&piece)));
+    }
+}
+
+fn finish(Ran { outcome, kept }: &Ran) -> Result<Finish> {
+    let mut bytes = Vec::new();
+    let kept = kept.as_ref().and_then(|kept| {
+        ciborium::into_writer(kept, &mut bytes).ok()?;
+        Some((kept.time, bytes))
+    });
     let (state, message) = match &outcome.end {
         End::Done => (RunState::Done, None),
         End::Stopped { .. } => (RunState::Stopped, None),
         End::Failed { message } => (RunState::Failed, Some(message.clone())),
     };
-    Ok(Finish { state, outcome: Some(serde_json::to_value(outcome)?), message })
+    Ok(Finish { state, outcome: Some(serde_json::to_value(outcome)?), message, kept })
 }
 
 /// What the computing thread and the storing tasks tell each other.

@@ -3,7 +3,7 @@ use crate::outcome::{End, Outcome, RunHealth, Steadiness};
 use crate::power_path::{Figured, last_period};
 use circuit::ResolvedStudy;
 use circuit::{Circuit, MOST_BYTES, Quantity, Signal, StudyKind, Term};
-use device::{Ended, EngineError, Equations, Settings, Start, transient};
+use device::{Ended, EngineError, Equations, Kept, Settings, Start, Transient, Unfit};
 use readings::{Figures, Question, Recipe, Span, Survey, Ticket};
 use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Unreadable};
 
@@ -16,6 +16,9 @@ pub enum StudyError {
     /// The recording cannot be read back.
     #[error("{0}")]
     Unreadable(#[from] Unreadable),
+    /// What is to be gone on with is not of this circuit.
+    #[error("the run cannot be gone on with: {0}")]
+    Unfit(#[from] Unfit),
 }
 
 /// Energy missing, relative, above which a run is not to be trusted.
@@ -40,21 +43,52 @@ pub trait Keeper: Observer + Chunks {}
 
 impl<T: Observer + Chunks> Keeper for T {}
 
-/// Runs a study and judges it. The recording goes to `kept` as it comes and is read back piece by piece, so that the
+/// What is left of a run.
+#[derive(Clone, Debug)]
+pub struct Ran {
+    /// What came of it.
+    pub outcome: Outcome,
+    /// What it takes to go on from its end; none if it has not begun.
+    pub kept: Option<Kept>,
+}
+
+/// Runs a study from its beginning and judges it: [`go_on`] without anything to go on with.
+///
+/// # Errors
+/// As [`go_on`].
+pub fn run(circuit: &Circuit, study: &str, kept: &mut dyn Keeper) -> Result<Outcome, StudyError> {
+    go_on(circuit, study, None, kept).map(|ran| ran.outcome)
+}
+
+/// Runs a study and judges it, from its beginning or from where another run of the same circuit ended, whose recording
+/// is in `kept` already. The recording goes to `kept` as it comes and is read back piece by piece, so that the
 /// memory taken does not grow with it.
 ///
 /// # Errors
-/// [`StudyError::Unknown`] if there is no such study, [`StudyError::Unreadable`] if the recording cannot be read back.
-/// A simulation that fails is an outcome, not an error: what was recorded until then is read and kept.
-pub fn run(circuit: &Circuit, study: &str, kept: &mut dyn Keeper) -> Result<Outcome, StudyError> {
+/// [`StudyError::Unknown`] if there is no such study, [`StudyError::Unfit`] if what it is to go on from is of another
+/// circuit, [`StudyError::Unreadable`] if the recording cannot be read back. A simulation that fails is an outcome, not
+/// an error: what was recorded until then is read and kept.
+pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn Keeper) -> Result<Ran, StudyError> {
     let index =
         circuit.studies.iter().position(|s| s.id == study).ok_or_else(|| StudyError::Unknown(study.to_owned()))?;
     let study = &circuit.studies[index];
     let equations = Equations::new(circuit);
     let mut bounded = Bounded { kept, reached: 0.0, bytes: 0.0 };
     let mut health = Health::default();
-    let ended = transient(&equations, &settings(circuit, study), &mut bounded, &mut health);
+    let settings = settings(circuit, study);
+    let begun = match from {
+        Some(from) => Ok(Transient::resume(&equations, &settings, from, &mut health)?),
+        None => Transient::new(&equations, &settings, &mut health),
+    };
+    let (ended, left) = match begun {
+        Ok(mut transient) => {
+            let ended = transient.advance(&mut bounded, &mut health);
+            (ended, Some(transient.kept(&health)))
+        }
+        Err(error) => (Err(error), None),
+    };
     let Bounded { reached, bytes, .. } = bounded;
+    let reached = left.as_ref().map_or(reached, |left| left.time);
     let mut outcome = judge(circuit, equations.columns(), kept, index, ended, reached, health)?;
     if bytes > MOST_BYTES && matches!(outcome.end, End::Stopped { .. }) {
         let message = format!(
@@ -65,7 +99,7 @@ pub fn run(circuit: &Circuit, study: &str, kept: &mut dyn Keeper) -> Result<Outc
         );
         outcome.end = End::Failed { message };
     }
-    Ok(outcome)
+    Ok(Ran { outcome, kept: left })
 }
 
 /// Passes everything on, up to the most a run may record.

@@ -355,20 +355,41 @@ export function useRuns(supply: string) {
 }
 
 export function useStartRun(supply: string) {
-  const client = useQueryClient();
+  const onSuccess = useRunBegun(supply);
   return useMutation({
     mutationFn: async (study: string) => {
       const params = { path: { supply } };
       return soonOver(taken<Run>(await api.POST("/api/supplies/{supply}/runs", { params, body: { study } })));
     },
-    onSuccess: (run) => {
-      client.setQueryData<Run[]>(["runs", supply], (runs) => [
-        run,
-        ...(runs ?? []).filter((r) => r.id !== run.id),
-      ]);
-      if (isOver(run)) forgetTallies(client);
-    },
+    onSuccess,
   });
+}
+
+/** For how long to go on with a run, and how accurately. */
+export type GoOnWish = Schemas["GoOn"];
+
+/** Goes on from where a run ended. */
+export function useGoOn(supply: string) {
+  const onSuccess = useRunBegun(supply);
+  return useMutation({
+    mutationFn: async ({ run, wish }: { run: string; wish: GoOnWish }) =>
+      soonOver(
+        taken<Run>(await api.POST("/api/runs/{run}/go_on", { params: { path: { run } }, body: wish })),
+      ),
+    onSuccess,
+  });
+}
+
+/** Puts a run that has begun on top of the runs of its supply. */
+function useRunBegun(supply: string) {
+  const client = useQueryClient();
+  return (run: Run) => {
+    client.setQueryData<Run[]>(["runs", supply], (runs) => [
+      run,
+      ...(runs ?? []).filter((r) => r.id !== run.id),
+    ]);
+    if (isOver(run)) forgetTallies(client);
+  };
 }
 
 /** Time within which a run that ends is shown as ended at once, without progress flashing by, in ms. */

@@ -484,6 +484,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/go_on": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["goOnWithRun"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/measures": {
     parameters: {
       query?: never;
@@ -969,6 +985,19 @@ export interface components {
           /** @description Identifiers and names. */
           options: [string, string][];
         };
+    /** @description How to go on with a run. */
+    GoOn: {
+      /**
+       * @description Simulated time from where it ended, such as `100m`, s; to the study's end if left out.
+       * @default null
+       */
+      for: string | null;
+      /**
+       * @description Another tolerance from here on; as it was if left out.
+       * @default null
+       */
+      tolerance: string | null;
+    };
     /** @description Harmonics of a signal over whole periods. */
     Harmonics: {
       /**
@@ -1501,6 +1530,16 @@ export interface components {
       | {
           /** @constant */
           edit: "tidy";
+          /**
+           * @description Whether parts that were placed by hand stay.
+           * @default false
+           */
+          keep: boolean;
+          /**
+           * @description Which; all if none is named.
+           * @default []
+           */
+          parts: string[];
         }
       | {
           /** @description Whether it is left out. */
@@ -1666,6 +1705,8 @@ export interface components {
         };
     /** @description Place and orientation of a part in the drawing, in grid squares. */
     Placement: {
+      /** @description Whether a user put it there, so that tidying can leave it alone. */
+      by_hand?: boolean;
       /** @description Mirrored left to right before turning. */
       mirror?: boolean;
       /**
@@ -1949,6 +1990,13 @@ export interface components {
       essence?: string | null;
       /** Format: date-time */
       finished_at?: string | null;
+      /** @description Whether it can be gone on with from where it ended. */
+      goes_on: boolean;
+      /**
+       * Format: uuid
+       * @description The run it went on from.
+       */
+      goes_on_from?: string | null;
       /**
        * Format: date-time
        * @description When its room is given free; none if it is not deleted.
@@ -3601,6 +3649,42 @@ export interface operations {
       cookie?: never;
     };
     requestBody?: never;
+    responses: {
+      /** @description A run and what came of it. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RunShown"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  goOnWithRun: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description How to go on with a run. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["GoOn"];
+      };
+    };
     responses: {
       /** @description A run and what came of it. */
       200: {

@@ -4,7 +4,7 @@ import type { Parameter, PartKind, SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 import { ValueField } from "../ui/valuefield";
-import { joined, mirrored, onPart, turned } from "../drawing/partedits";
+import { joined, mirrored, onPart, placeOf, turned } from "../drawing/partedits";
 import { CataloguePart } from "./cataloguepart";
 
 type Part = NonNullable<SupplyShown["document"]["parts"]>[number];
@@ -21,7 +21,7 @@ interface Props {
 /** Everything there is to a part: its parameters, its ratings, and the nets of its pins. */
 export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props) {
   const drawn = supply.drawing.parts.find((p) => p.id === part.id);
-  const places = new Map(drawn ? [[part.id, drawn.at]] : []);
+  const places = new Map(drawn ? [[part.id, placeOf(drawn)]] : []);
   const onParameter = (parameter: string, text: string) =>
     editing.change(
       `set ${part.id}`,

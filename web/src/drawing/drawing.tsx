@@ -8,7 +8,7 @@ import { useClipboard } from "./clipboard";
 import { gone, useGestures, type End } from "./gestures";
 import { useJoining } from "./joining";
 import { onKey, type KeyDeeds } from "./keys";
-import { aligned, clearOf, mirrored, moved, turned, type Change } from "./partedits";
+import { aligned, clearOf, mirrored, moved, placeOf, turned, type Change } from "./partedits";
 import { NetShape, NoteShape, PartShape, Picture } from "./shapes";
 import { Tools } from "./tools";
 import { useViewport, type Point, type View } from "./viewport";
@@ -45,7 +45,7 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
     () => new Set(findings.map((f) => ("part" in f.place ? f.place.part : undefined))),
     [findings],
   );
-  const places = useMemo(() => new Map(drawing.parts.map((p) => [p.id, p.at])), [drawing]);
+  const places = useMemo(() => new Map(drawing.parts.map((p) => [p.id, placeOf(p)])), [drawing]);
   const pins = (name: string) =>
     supply.parts?.flatMap((p) =>
       Object.entries(p.pins).flatMap(([pin, on]) => (on === name ? ([[p.id, pin]] as End[]) : [])),

@@ -4,8 +4,8 @@ import type { DrawingShown } from "./viewport";
 type Part = NonNullable<Supply["parts"]>[number];
 type Placement = NonNullable<Part["at"]>;
 export type Change = (document: Supply) => void;
-/** Where parts are drawn, by designator. */
-export type Places = Map<string, { x: number; y: number }>;
+/** How parts are drawn, by designator. */
+export type Places = Map<string, Placement>;
 
 const TURNS: Placement["turn"][] = ["none", "quarter", "half", "three_quarters"];
 
@@ -17,20 +17,26 @@ export function onPart(id: string, change: (part: Part) => void): Change {
   };
 }
 
-function onParts(ids: string[], change: (part: Part) => void): Change {
-  return (document) => document.parts?.filter((p) => ids.includes(p.id)).forEach(change);
+/** How a part is drawn, as a place in the document. */
+export function placeOf(drawn: DrawingShown["parts"][number]): Placement {
+  return { ...drawn.at, turn: TURNS[drawn.turn / 90] ?? "none", mirror: drawn.mirror };
 }
 
-function place(part: Part, at: { x: number; y: number }) {
-  part.at = { turn: "none", ...part.at, x: at.x, y: at.y };
+/**
+ * Gives parts the places a user chose for them. Those that have none yet stay where they are drawn, or they would be
+ * arranged anew around the others.
+ */
+function placed(ids: string[], places: Places, choose: (at: Placement) => Placement): Change {
+  return (document) =>
+    document.parts?.forEach((part) => {
+      const at = part.at ?? places.get(part.id);
+      if (at) part.at = ids.includes(part.id) ? { ...choose(at), by_hand: true } : at;
+    });
 }
 
 /** Moves parts by grid squares from where they are drawn. */
 export function moved(ids: string[], places: Places, dx: number, dy: number) {
-  return onParts(ids, (part) => {
-    const at = places.get(part.id);
-    if (at) place(part, { x: at.x + dx, y: at.y + dy });
-  });
+  return placed(ids, places, (at) => ({ ...at, x: at.x + dx, y: at.y + dy }));
 }
 
 type Kinds = Map<string, PartKind>;
@@ -76,22 +82,13 @@ export function clearOf(
 
 /** Turns parts clockwise by a quarter, each about itself. */
 export function turned(ids: string[], places: Places) {
-  return onParts(ids, (part) => {
-    const at = places.get(part.id);
-    if (at) place(part, at);
-    if (!part.at) return;
-    const next = TURNS[(TURNS.indexOf(part.at.turn) + 1) % TURNS.length];
-    part.at = { ...part.at, turn: next ?? "none" };
-  });
+  const next = (turn: Placement["turn"]) => TURNS[(TURNS.indexOf(turn) + 1) % TURNS.length] ?? "none";
+  return placed(ids, places, (at) => ({ ...at, turn: next(at.turn) }));
 }
 
 /** Mirrors parts left to right, each about itself. */
 export function mirrored(ids: string[], places: Places) {
-  return onParts(ids, (part) => {
-    const at = places.get(part.id);
-    if (at) place(part, at);
-    if (part.at) part.at = { ...part.at, mirror: !part.at.mirror };
-  });
+  return placed(ids, places, (at) => ({ ...at, mirror: !at.mirror }));
 }
 
 /** Lines parts up in a row or a column, at the middle of where they stand. */
@@ -99,10 +96,7 @@ export function aligned(ids: string[], places: Places, along: "row" | "column") 
   const axis = along === "row" ? "y" : "x";
   const all = ids.flatMap((id) => places.get(id)?.[axis] ?? []);
   const middle = Math.round((Math.min(...all) + Math.max(...all)) / 2);
-  return onParts(ids, (part) => {
-    const at = places.get(part.id);
-    if (at) place(part, { ...at, [axis]: middle });
-  });
+  return placed(ids, places, (at) => ({ ...at, [axis]: middle }));
 }
 
 /** Connects a pin to a net by name. */

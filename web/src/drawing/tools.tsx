@@ -47,6 +47,9 @@ export function Tools(props: Props) {
       <Icon size={15} />
     </ToolButton>
   );
+  const byHand = shown.document.parts?.some((part) => part.at?.by_hand);
+  const tidy = (parts: string[], keep = false) =>
+    void editing.compose("tidy the drawing", { edit: "tidy", parts, keep });
   const note = () =>
     editing.change("add a note", (document) => {
       document.texts = [...(document.texts ?? []), { text: "Note", x: near[0], y: near[1] }];
@@ -85,13 +88,22 @@ export function Tools(props: Props) {
       <span className="grow truncate px-2 text-right text-muted">
         {several ? `${selected.length} parts chosen` : ""}
       </span>
-      <ToolButton
-        label="Tidy"
-        title="Put every part back where its stage draws it"
-        onClick={() => void editing.compose("tidy the drawing", { edit: "tidy" })}
+      <Menu
+        className="text-sm"
+        trigger={
+          <ToolButton label="Tidy" title="Draw parts as a draftsman would">
+            Tidy
+          </ToolButton>
+        }
       >
-        Tidy
-      </ToolButton>
+        {some && (
+          <MenuItem onSelect={() => tidy(selected)}>
+            {several ? `The ${selected.length} parts chosen` : `${selected[0]} alone`}
+          </MenuItem>
+        )}
+        {byHand && <MenuItem onSelect={() => tidy([], true)}>All but what was placed by hand</MenuItem>}
+        <MenuItem onSelect={() => tidy([])}>All of it</MenuItem>
+      </Menu>
       <ToolButton
         label="Size all"
         title="Size every stage again; values set by hand stay"

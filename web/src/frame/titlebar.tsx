@@ -1,4 +1,4 @@
-import { FileDown, Play, Redo2, Square, Undo2 } from "lucide-react";
+import { FileDown, Pause, Play, Redo2, Undo2 } from "lucide-react";
 import { Link } from "react-router";
 
 import { isOld, isOver, useStopRun, type Run, type SupplyShown } from "../api/client";
@@ -6,6 +6,7 @@ import { Button } from "../ui/button";
 import { Mark } from "../ui/mark";
 import { show } from "../ui/quantity";
 import { ThemeSwitch } from "../ui/themeswitch";
+import { GoOn } from "./goon";
 import { secondsLeft } from "./progress";
 import { standings } from "../ui/verdicts";
 import type { Editing } from "./editing";
@@ -87,6 +88,11 @@ export function TitleBar(props: Props) {
         </span>
       )}
       <VerdictTally run={run} stale={run !== undefined && isOld(run, shown)} />
+      {run?.state === "stopped" && (
+        <span className="figures shrink-0 text-xs text-muted" data-testid="paused">
+          paused at {show(run.simulated_time, "second", 3)} of {show(run.duration, "second", 3)}
+        </span>
+      )}
       {going && <Progress run={run} duration={run.duration} />}
       {(shown.document.studies?.length ?? 0) > 0 ? (
         <select
@@ -110,6 +116,7 @@ export function TitleBar(props: Props) {
           New study
         </Button>
       )}
+      {run?.goes_on && <GoOn key={run.id} run={run} blocked={going || props.starting} />}
       {chosen && <StudyMenu shown={shown} study={chosen} editing={editing} />}
       <Button
         look="main"
@@ -188,11 +195,12 @@ function Progress({ run, duration }: { run: Run; duration: number }) {
         {left !== undefined && `, ${left} s left`}
       </span>
       <Button
-        aria-label="Stop the run"
+        aria-label="Pause the run"
+        title="Pause: what there is is kept, and the run can go on from there"
         onClick={() => stop.mutate(run.id)}
         disabled={run.stopping || stop.isPending}
       >
-        <Square size={12} /> Stop
+        <Pause size={12} /> Pause
       </Button>
     </span>
   );

@@ -51,11 +51,6 @@ impl Accuracy {
         accuracy
     }
 
-    pub(super) fn set_tolerance(&mut self, tolerance: f64) {
-        self.local = LOCAL * tolerance;
-        self.update_weights();
-    }
-
     /// Takes note of values reached.
     pub(super) fn note(&mut self, x: &[f64]) {
         let mut grown = std::mem::take(&mut self.lifted);
@@ -120,6 +115,17 @@ impl Accuracy {
         let size = |i: &usize| (error[*i] * self.weight[*i]).abs();
         let order = |a: &usize, b: &usize| size(a).total_cmp(&size(b));
         (1..error.len()).max_by(order).unwrap_or(0)
+    }
+
+    /// Largest magnitude of each unknown so far.
+    pub(super) fn scales(&self) -> &[f64] {
+        &self.scale
+    }
+
+    /// Takes full scales met before.
+    pub(super) fn resume(&mut self, scales: &[f64]) {
+        self.scale.copy_from_slice(scales);
+        self.update_weights();
     }
 
     /// Forgets all full scales.

@@ -25,12 +25,14 @@
 //! and vanishes at infinity.
 
 mod accuracy;
+mod kept;
 mod recorder;
 mod step;
 
 use crate::EngineError;
 use crate::equations::Equations;
 use crate::operating_point::operating_point;
+pub use kept::{Kept, Unfit};
 use recorder::Recorder;
 use recording::{Command, Observer, Progress};
 use recording::{EnergyBalance, Health};
@@ -120,9 +122,8 @@ const MOST_TRIPS: usize = 32;
 
 /// A transient under way, which can be taken up again where it stopped.
 ///
-/// If it stops on an error or because its observer says so, everything it has reached is kept:
-/// [`adjust`](Self::adjust) the tolerance or the shortest step and [`advance`](Self::advance)
-/// again.
+/// If it stops on an error or because its observer says so, nothing it has reached is lost: what it takes to go on is
+/// [`kept`](Self::kept), and [`resume`](Self::resume) goes on from there, with another tolerance or to another end.
 pub struct Transient<'a> {
     stepper: Stepper<'a>,
     recorder: Recorder<'a>,
@@ -167,15 +168,6 @@ impl<'a> Transient<'a> {
     /// Simulated time reached, s.
     pub fn time(&self) -> f64 {
         self.stepper.start.t
-    }
-
-    /// Other settings for what is still to come; where it started from stays as it was.
-    pub fn adjust(&mut self, settings: &Settings) {
-        self.settings = settings.clone();
-        self.stepper.set_tolerance(settings.tolerance);
-        self.leaps_in_a_row = 0;
-        self.stepper.forget();
-        self.pace = Pace::new((1e-6 * settings.end).min(settings.max_step), settings.max_step);
     }
 
     /// Goes on to the end.

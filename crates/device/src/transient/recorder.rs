@@ -33,13 +33,13 @@ pub(super) struct Recorder<'a> {
     /// Nodes of the chunk at hand; the first are short, so that there is soon something to look at.
     chunk_nodes: usize,
     longest_chunk: usize,
-    begun: bool,
+    pub(super) begun: bool,
     /// Energy that parts delivered so far and that they took without storing it, J; what a part
     /// gives and takes back later counts in both.
     pub(super) delivered: f64,
     pub(super) dissipated: f64,
     /// Power lost in each part at the nodes of the step, W.
-    powers: Vec<[f64; 3]>,
+    pub(super) powers: Vec<[f64; 3]>,
     /// Energy stored in all parts at the start of the step, J.
     pub(super) stored: f64,
     /// The books as they are if the step is accepted.

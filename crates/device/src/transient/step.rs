@@ -62,6 +62,11 @@ impl Node {
         let zero = vec![0.0; size];
         Node { t: 0.0, x: zero.clone(), f: zero.clone(), q: zero, flows: vec![Flow::default(); parts] }
     }
+
+    /// Currents out of nets and the like, and charges and fluxes.
+    pub(super) fn rates(&self) -> (&[f64], &[f64]) {
+        (&self.f, &self.q)
+    }
 }
 
 /// Why a step could not be solved.
@@ -146,11 +151,6 @@ impl<'a> Stepper<'a> {
         [&self.start, &self.middle, &self.end]
     }
 
-    pub(super) fn set_tolerance(&mut self, tolerance: f64) {
-        self.tolerance = tolerance;
-        self.accuracy.set_tolerance(tolerance);
-    }
-
     /// Whether something trips within the step just solved.
     pub(super) fn trips(&self) -> bool {
         self.equations.margin(&self.end.x) < 0.0
@@ -213,6 +213,25 @@ impl<'a> Stepper<'a> {
         let Node { x: own, f, q, flows, t } = &mut self.start;
         own.copy_from_slice(x);
         self.equations.evaluate(Point { x: own, t: *t }, CONDITIONS, f, q, flows, None);
+    }
+
+    /// Full scales met so far, by unknown.
+    pub(super) fn full_scales(&self) -> &[f64] {
+        self.accuracy.scales()
+    }
+
+    /// Stands where another stepper stood: at a time with unknowns, their rates and charges, and the full scales met.
+    pub(super) fn resume(&mut self, time: f64, [x, f, q]: [&[f64]; 3], scales: &[f64]) {
+        (self.starting, self.starting_at_rest) = (false, false);
+        self.accuracy.resume(scales);
+        let Node { t, x: own, f: own_f, q: own_q, flows } = &mut self.start;
+        *t = time;
+        own.copy_from_slice(x);
+        self.equations.evaluate(Point { x, t: time }, CONDITIONS, own_f, own_q, flows, None);
+        self.equations.fill_flows(Point { x, t: time }, flows);
+        // As the last step left them, to the bit.
+        own_f.copy_from_slice(f);
+        own_q.copy_from_slice(q);
     }
 
     /// Finds values that agree with the initial charges by a backward Euler step so short that

@@ -89,6 +89,7 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/room/keep-runs", put_with(deletion::keep, |o| o.id("keepRuns")))
         .api_route("/api/room/give-free", post_with(deletion::give_free, |o| o.id("giveFree")))
         .api_route("/api/runs/{run}/stop", post_with(runs::stop, |o| o.id("stopRun")))
+        .api_route("/api/runs/{run}/go_on", post_with(runs::go_on, |o| o.id("goOnWithRun")))
         .api_route("/api/measures", get_with(judged::measures, |o| o.id("listMeasures")))
         .api_route("/api/runs/{run}/judged", get_with(judged::judge, |o| o.id("judgeRun")))
         .api_route("/api/runs/{run}/changes", get_with(judged::changed_since, |o| o.id("changesBetweenRuns")))

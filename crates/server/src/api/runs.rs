@@ -1,11 +1,13 @@
 use super::address::{RunPath, SupplyPath};
 use super::app::App;
 use super::errors::{ApiError, Body};
+use super::look::read;
 use crate::store::{KEPT_DELETED, NewRun, RunRow, RunState};
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use chrono::{DateTime, Utc};
 use circuit::{Supply, as_run, resolve};
+use quantity::{Unit, parse};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -52,6 +54,10 @@ pub(crate) struct RunShown {
     bytes: i64,
     /// What it is of, in short: a supply of the same essence gives the same numbers.
     essence: Option<Uuid>,
+    /// Whether it can be gone on with from where it ended.
+    goes_on: bool,
+    /// The run it went on from.
+    goes_on_from: Option<Uuid>,
     /// When its room is given free; none if it is not deleted.
     gone_at: Option<DateTime<Utc>>,
 }
@@ -65,6 +71,7 @@ pub(super) async fn shown(app: &App, row: RunRow) -> Result<RunShown, ApiError> 
 fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
     RunShown {
         state: row.state(),
+        goes_on: row.has_kept && row.state().is_final() && row.engine_version == device::VERSION,
         id: row.id,
         supply: row.supply_id,
         revision: row.revision,
@@ -75,6 +82,7 @@ fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
         simulated_time: row.simulated_time,
         duration: row.duration,
         node_count: row.node_count,
+        goes_on_from: row.goes_on_from,
         recorded,
         outcome: row.outcome.and_then(|value| serde_json::from_value(value).ok()),
         message: row.message,
@@ -123,13 +131,18 @@ pub(crate) async fn start(
     let look = app.look(&row).await?;
     let StartRun { study } = body;
     let (document, study, duration) = app.think(move || ready(&look.document, study)).await??;
-    let new = NewRun { supply: &row, document: &document, study: &study, duration };
+    let supply = (row.id, row.revision);
+    let new = NewRun { supply, document: &document, study: &study, duration, goes_on_from: None };
+    queue(&app, new).await.map(Json)
+}
+
+async fn queue(app: &App, new: NewRun<'_>) -> Result<RunShown, ApiError> {
     let run = app.store.create_run(app.account(), new).await?;
     if let Err(error) = app.queue.push(run.id).await {
         // The run is stored; the next worker that starts puts it into the queue.
         tracing::warn!("run {} could not be queued: {error}", run.id);
     }
-    shown(&app, run).await.map(Json)
+    shown(app, run).await
 }
 
 /// The document as a study runs it, and how long that lasts, s.
@@ -157,4 +170,75 @@ pub(crate) async fn stop(
 ) -> Result<Json<RunShown>, ApiError> {
     app.store.request_stop(app.account(), run).await?;
     show(State(app), Path(RunPath { run })).await
+}
+
+/// How to go on with a run.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct GoOn {
+    /// Simulated time from where it ended, such as `100m`, s; to the study's end if left out.
+    #[serde(default, rename = "for")]
+    more: Option<String>,
+    /// Another tolerance from here on; as it was if left out.
+    #[serde(default)]
+    tolerance: Option<String>,
+}
+
+/// Queues a run that goes on from where another ended; its recording begins with that one's.
+pub(crate) async fn go_on(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+    Body(body): Body<GoOn>,
+) -> Result<Json<RunShown>, ApiError> {
+    let row = app.store.run(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
+    if !row.state().is_final() {
+        return Err(ApiError::unusable("the run has not ended; pause it first"));
+    }
+    if !row.has_kept {
+        return Err(ApiError::unusable("the run left nothing to go on with; run the study again"));
+    }
+    if row.engine_version != device::VERSION {
+        let message = "the run is of another version of the engine, which cannot be gone on with; run the study again";
+        return Err(ApiError::unusable(message));
+    }
+    let document = app.store.run_document(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
+    let (study, reached, done) = (row.study.clone(), row.simulated_time, row.state() == RunState::Done);
+    let end = if done { row.duration } else { reached };
+    let extended = move || extend(&read(&document)?, study, end, done, body);
+    let (document, study, duration) = app.think(extended).await??;
+    let goes_on_from = Some((row.id, row.essence));
+    let new =
+        NewRun { supply: (row.supply_id, row.revision), document: &document, study: &study, duration, goes_on_from };
+    queue(&app, new).await.map(Json)
+}
+
+/// A run's document with its study made longer or less accurate.
+fn extend(
+    document: &Supply,
+    study: String,
+    end: f64,
+    done: bool,
+    GoOn { more, tolerance }: GoOn,
+) -> Result<(Supply, String, f64), ApiError> {
+    let mut document = document.clone();
+    let found = document.studies.iter_mut().find(|s| s.id == study);
+    let found = found.ok_or_else(|| ApiError::unusable(format!("the run has no study named {study}")))?;
+    match more {
+        Some(more) => {
+            let time = parse(&more, Unit::Second).map_err(|e| ApiError::unusable(format!("for how long: {e}")))?;
+            if !(time > 0.0 && time.is_finite()) {
+                return Err(ApiError::unusable(format!("for {more}: say how long to go on, such as 100 ms")));
+            }
+            (found.duration, found.suggested) = ((end + time).to_string(), false);
+        }
+        None if done => return Err(ApiError::unusable("the run has reached its end; say for how long to go on")),
+        None => {}
+    }
+    if let Some(tolerance) = tolerance {
+        found.tolerance = Some(tolerance);
+    }
+    let (document, study, duration) = ready(&document, study)?;
+    if duration <= end {
+        return Err(ApiError::unusable("the run has gone beyond the study's end already; say for how long to go on"));
+    }
+    Ok((document, study, duration))
 }

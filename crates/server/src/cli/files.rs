@@ -109,7 +109,7 @@ pub(super) fn run(file: &Path, study: Option<&str>, out: Option<&Path>, json: bo
     let outcome = match studies::run(&circuit, study, &mut kept) {
         Ok(result) => result,
         Err(error @ StudyError::Unknown(_)) => return refuse(json, format!("{}: {error}", file.display()), &[]),
-        Err(error @ StudyError::Unreadable(_)) => return failed(error),
+        Err(error @ (StudyError::Unreadable(_) | StudyError::Unfit(_))) => return failed(error),
     };
     // What was computed is printed, also where its traces cannot be written.
     if json {

@@ -259,7 +259,13 @@ async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
                 let Some(resolved) = circuit.iter().flat_map(|c| &c.studies).find(|s| s.id == study.id) else {
                     continue;
                 };
-                let new = NewRun { supply: &row, document: &document, study: &study.id, duration: resolved.duration };
+                let new = NewRun {
+                    supply: (row.id, row.revision),
+                    document: &document,
+                    study: &study.id,
+                    duration: resolved.duration,
+                    goes_on_from: None,
+                };
                 store.create_run(DEMO_ACCOUNT, new).await?;
             }
         }

@@ -4,4 +4,4 @@ mod spool;
 mod traces;
 
 pub(crate) use spool::Spool;
-pub(crate) use traces::{TraceError, Traces};
+pub(crate) use traces::{TraceError, Traces, whole_pieces};

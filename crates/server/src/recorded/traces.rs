@@ -3,7 +3,7 @@ use circuit::expression::ExpressionError;
 use circuit::{Circuit, Signal, SignalError};
 use quantity::Unit;
 use readings::{Derived, Recipe, Span, Survey};
-use recording::{Column, Piece};
+use recording::{Chunk, Column, Piece};
 use tokio::task::block_in_place;
 use traces::{Damaged, Packed, Points, envelope, join_nodes, thin};
 use uuid::Uuid;
@@ -152,6 +152,29 @@ impl Traces<'_> {
     }
 }
 
+/// The next pieces of a run behind a number, a few at a time, each with its number and all columns.
+pub(crate) async fn whole_pieces(
+    store: &Store,
+    run: Uuid,
+    columns: &[Column],
+    after: i32,
+) -> Result<Vec<(i32, Chunk)>, TraceError> {
+    let names: Vec<String> = columns.iter().map(name).chain([String::new()]).collect();
+    let rows = store.chunks_after(run, &names, (f64::MIN, f64::MAX), after, CHUNKS_AT_ONCE).await?;
+    let piece = |rows: &[Packed]| {
+        let (times, columns) = unpacked(rows, columns)?;
+        Ok((rows[0].seq, Chunk { times, columns }))
+    };
+    rows.chunk_by(|a, b| a.seq == b.seq).map(piece).collect()
+}
+
+/// Times and columns out of the rows of one chunk.
+fn unpacked(rows: &[Packed], columns: &[Column]) -> Result<(Vec<f64>, Vec<Vec<f64>>), Damaged> {
+    let values = |signal: &str| rows.iter().find(|row| row.signal == signal).ok_or(Damaged)?.values();
+    let read = columns.iter().map(|column| values(&name(column))).collect::<Result<_, _>>()?;
+    Ok((values("")?, read))
+}
+
 /// The name a column is stored under.
 fn name(key: &Column) -> String {
     format!("{}.{}", key.of, key.quantity.letter())
@@ -159,9 +182,7 @@ fn name(key: &Column) -> String {
 
 /// Hands the rows of one chunk to a survey.
 fn take(survey: &mut Survey, rows: &[Packed], columns: &[Column]) -> Result<(), Damaged> {
-    let values = |signal: &str| rows.iter().find(|row| row.signal == signal).ok_or(Damaged)?.values();
-    let times = values("")?;
-    let read = columns.iter().map(|column| values(&name(column))).collect::<Result<Vec<_>, _>>()?;
+    let (times, read) = unpacked(rows, columns)?;
     survey.take(&Piece { times: &times, columns: read.iter().map(Vec::as_slice).collect() }, columns);
     Ok(())
 }

@@ -35,6 +35,10 @@ pub(crate) struct RunRow {
     pub(crate) marked: bool,
     pub(crate) bytes: i64,
     pub(crate) essence: Option<Uuid>,
+    /// Whether it can be gone on with.
+    #[diesel(select_expression = runs::kept.is_not_null())]
+    pub(crate) has_kept: bool,
+    pub(crate) goes_on_from: Option<Uuid>,
 }
 
 /// Where a run stands.
@@ -82,6 +86,22 @@ pub(crate) struct Finish {
     pub(crate) state: RunState,
     pub(crate) outcome: Option<Value>,
     pub(crate) message: Option<String>,
+    /// Simulated time reached, s, and what it takes to go on from there, as bytes.
+    pub(crate) kept: Option<(f64, Vec<u8>)>,
+}
+
+impl Finish {
+    /// Of a run that could not go on and leaves nothing to go on with.
+    pub(crate) fn failed(message: String) -> Self {
+        Finish { state: RunState::Failed, outcome: None, message: Some(message), kept: None }
+    }
+}
+
+/// Where another run ended.
+pub(crate) struct Before {
+    pub(crate) run: Uuid,
+    /// What it takes to go on from there, as bytes.
+    pub(crate) kept: Vec<u8>,
 }
 
 /// A run taken up by a worker.
@@ -91,16 +111,21 @@ pub(crate) struct Begun {
     pub(crate) study: String,
     /// Counts up each time the run is taken up.
     pub(crate) attempt: i32,
+    /// What it goes on from; none if that is gone or the run starts by itself.
+    pub(crate) before: Option<Before>,
 }
 
 /// A run to be stored.
 pub(crate) struct NewRun<'a> {
-    pub(crate) supply: &'a super::SupplyRow,
+    /// The supply and its revision.
+    pub(crate) supply: (Uuid, i32),
     /// The supply as the study runs it.
     pub(crate) document: &'a Supply,
     pub(crate) study: &'a str,
     /// Simulated time, s.
     pub(crate) duration: f64,
+    /// The run it goes on from, and what that is of, in short.
+    pub(crate) goes_on_from: Option<(Uuid, Option<Uuid>)>,
 }
 
 /// Stands for all in a supply that decides the result of a study: where it is the same, so are the numbers.
@@ -114,19 +139,27 @@ const COUNT_BYTES: &str = "
         + (SELECT coalesce(sum(octet_length(data)), 0) FROM trace_chunks WHERE run_id = $1)
     WHERE id = $1";
 
+/// A run that was cut short is all in the one that went on from it.
+const GONE_ON_WITH: &str = "
+    UPDATE runs SET deleted_at = now()
+    WHERE id = (SELECT goes_on_from FROM runs WHERE id = $1 AND node_count > 0)
+        AND state IN ('stopped', 'failed') AND NOT marked AND deleted_at IS NULL";
+
 impl Store {
     /// A new run of a study that covers `duration` seconds.
     pub(crate) async fn create_run(&self, account: Uuid, run: NewRun<'_>) -> Result<RunRow> {
-        let NewRun { supply, document, study, duration } = run;
-        let essence = essence(document, study);
+        let NewRun { supply: (supply, revision), document, study, duration, goes_on_from } = run;
+        // How long a run is and how accurate does not change what it is of.
+        let essence = goes_on_from.map_or_else(|| Some(essence(document, study)), |(_, essence)| essence);
         let document = serde_json::to_value(document)?;
         let mut connection = self.connection().await?;
         Ok(diesel::insert_into(runs::table)
             .values((
                 runs::id.eq(Uuid::now_v7()),
                 runs::account_id.eq(account),
-                runs::supply_id.eq(supply.id),
-                runs::revision.eq(supply.revision),
+                runs::supply_id.eq(supply),
+                runs::revision.eq(revision),
+                runs::goes_on_from.eq(goes_on_from.map(|(run, _)| run)),
                 runs::study.eq(study),
                 runs::duration.eq(duration),
                 runs::document.eq(document),
@@ -200,7 +233,7 @@ impl Store {
     /// Takes a run up from its beginning; none if it is finished already.
     pub(crate) async fn begin_run(&self, id: Uuid) -> Result<Option<Begun>> {
         let mut connection = self.connection().await?;
-        let begun: Option<(Value, String, i32)> = diesel::update(runs::table)
+        let begun: Option<(Value, String, i32, Option<Uuid>)> = diesel::update(runs::table)
             .filter(runs::id.eq(id).and(runs::state.eq_any([RunState::Queued.name(), RunState::Running.name()])))
             .set((
                 runs::state.eq(RunState::Running.name()),
@@ -209,16 +242,23 @@ impl Store {
                 runs::simulated_time.eq(0.0),
                 runs::node_count.eq(0),
             ))
-            .returning((runs::document, runs::study, runs::attempt))
+            .returning((runs::document, runs::study, runs::attempt, runs::goes_on_from))
             .get_result(&mut connection)
             .await
             .optional()?;
-        let Some((document, study, attempt)) = begun else { return Ok(None) };
+        let Some((document, study, attempt, from)) = begun else { return Ok(None) };
         if attempt > 1 {
             // What an earlier attempt left behind would mix with this one's.
             diesel::delete(trace_chunks::table.filter(trace_chunks::run_id.eq(id))).execute(&mut connection).await?;
         }
-        Ok(Some(Begun { document, study, attempt }))
+        let before = match from {
+            Some(run) => {
+                let kept = runs::table.find(run).select(runs::kept).first::<Option<Vec<u8>>>(&mut connection).await;
+                kept.optional()?.flatten().map(|kept| Before { run, kept })
+            }
+            None => None,
+        };
+        Ok(Some(Begun { document, study, attempt, before }))
     }
 
     /// Notes how far an attempt has come; tells whether it shall stop. A newer attempt stops the
@@ -254,6 +294,7 @@ impl Store {
                         runs::state.eq(finish.state.name()),
                         runs::outcome.eq(&finish.outcome),
                         runs::message.eq(&finish.message),
+                        finish.kept.as_ref().map(|(time, kept)| (runs::simulated_time.eq(time), runs::kept.eq(kept))),
                         nodes.map(|nodes| runs::node_count.eq(nodes)),
                         runs::finished_at.eq(Utc::now()),
                     ))
@@ -262,6 +303,7 @@ impl Store {
                 if finished > 0 {
                     super::chunks::insert_all(connection, id, chunks).await?;
                     diesel::sql_query(COUNT_BYTES).bind::<sql_types::Uuid, _>(id).execute(connection).await?;
+                    diesel::sql_query(GONE_ON_WITH).bind::<sql_types::Uuid, _>(id).execute(connection).await?;
                 }
                 Ok(())
             })

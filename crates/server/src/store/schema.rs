@@ -62,6 +62,8 @@ diesel::table! {
         marked -> Bool,
         bytes -> Int8,
         essence -> Nullable<Uuid>,
+        kept -> Nullable<Bytea>,
+        goes_on_from -> Nullable<Uuid>,
     }
 }
 

@@ -61,6 +61,71 @@ fn a_run_can_be_stopped_and_keeps_what_it_has() {
     assert_eq!(stopped["outcome"]["verdicts"][0]["standing"], "not_tried");
 }
 
+/// Paused, gone on with by another worker, extended beyond its end, with another tolerance: what comes out is what a run
+/// that was never paused gives, and all of it is there.
+#[test]
+fn a_paused_run_goes_on_where_it_stood() {
+    let database = database();
+    let (_server, client) = serve(&database, &["--no-worker"]);
+    let supply = client.demo();
+    let slow = Server::worker(&database, &["--slow-down", "20000"]).unwrap();
+    let run = client.start(&supply);
+    let go_on = |run: &str, wish: Value| client.post(&format!("/api/runs/{run}/go_on"), &wish);
+    assert_eq!(go_on(&run, json!({})).0, 422, "it has not ended");
+    client.wait(&run, |run| run["node_count"].as_i64().unwrap_or(0) > 0);
+    client.post(&format!("/api/runs/{run}/stop"), &json!({}));
+    let paused = client.finished(&run);
+    assert_eq!((&paused["state"], &paused["goes_on"]), (&json!("stopped"), &json!(true)));
+    let reached = paused["simulated_time"].as_f64().unwrap();
+    assert_eq!(paused["recorded"][1].as_f64().unwrap(), reached);
+    slow.kill();
+    let _quick = Server::worker(&database, &[]).unwrap();
+    let early = |run: &str| client.trace(run, "bus.v", 0.0, 0.9 * reached, 2000);
+    let before = early(&run);
+
+    let (status, next) = go_on(&run, json!({}));
+    assert_eq!(status, 200, "{next}");
+    let whole = client.finished(next["id"].as_str().unwrap());
+    let id = whole["id"].as_str().unwrap();
+    assert_eq!((&whole["state"], &whole["goes_on_from"]), (&json!("done"), &json!(run)));
+    assert_eq!(whole["recorded"], json!([0.0, 0.5]));
+    assert!(early(id) == before, "what there was is not as it was");
+    let straight = client.finished(&client.start(&supply));
+    for name in ["bus_mean", "bus_ripple"] {
+        let [a, b] = [&whole, &straight].map(|run| reading(run, name)["value"].as_f64().unwrap());
+        assert!((a / b - 1.0).abs() < 2e-3, "{name}: {a} {b}");
+    }
+    // What was cut short is all in the one that went on.
+    assert_eq!(client.get(&format!("/api/runs/{run}")).0, 404);
+    assert_eq!((&whole["essence"], &whole["revision"]), (&straight["essence"], &straight["revision"]));
+
+    // At its end it has to be said for how long; what makes no sense is refused in words.
+    for (wish, word) in [
+        (json!({}), "for how long"),
+        (json!({ "for": "soon" }), "for how long"),
+        (json!({ "for": "-1" }), "how long"),
+        (json!({ "for": "20m", "tolerance": "lots" }), "errors"),
+    ] {
+        let (status, problem) = go_on(id, wish);
+        assert_eq!(status, 422, "{problem}");
+        assert!(problem["message"].as_str().unwrap().contains(word), "{problem}");
+    }
+    let (_, longer) = go_on(id, json!({ "for": "100m", "tolerance": "0.01" }));
+    let longer = client.finished(longer["id"].as_str().unwrap());
+    assert_eq!((&longer["state"], &longer["duration"]), (&json!("done"), &json!(0.6)));
+    assert_eq!(longer["outcome"]["health"]["tolerance"], json!(0.01));
+    assert!(longer["node_count"].as_i64() > whole["node_count"].as_i64());
+    assert_eq!(client.get(&format!("/api/runs/{id}")).0, 200, "a run that had ended stays");
+    let energy = longer["outcome"]["health"]["engine"]["energy"]["relative"].as_f64().unwrap();
+    assert!(energy < 1e-2, "{energy}");
+
+    // What is to be gone on from may be gone: then it is computed from its beginning.
+    sql(&database, &format!("UPDATE runs SET kept = 'nothing of use' WHERE id = '{id}'"));
+    let (_, anew) = go_on(id, json!({ "for": "100m" }));
+    let anew = client.finished(anew["id"].as_str().unwrap());
+    assert_eq!((&anew["state"], &anew["recorded"]), (&json!("done"), &json!([0.0, 0.6])));
+}
+
 #[test]
 fn a_killed_workers_run_is_taken_up_again() {
     let database = database();

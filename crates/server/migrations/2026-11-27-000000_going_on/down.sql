@@ -1,0 +1,2 @@
+ALTER TABLE runs DROP COLUMN goes_on_from;
+ALTER TABLE runs DROP COLUMN kept;
