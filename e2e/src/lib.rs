@@ -117,12 +117,12 @@ impl Page {
         Ok(self.find(css).await?.click().await?)
     }
 
-    /// Clicks the button with exactly this text or label.
+    /// Clicks the button, or the entry of a menu, with exactly this text or label.
     ///
     /// # Errors
     /// If there is none.
     pub async fn press(&self, name: &str) -> Result<()> {
-        let path = format!("//button[normalize-space()='{name}' or @aria-label='{name}']");
+        let path = format!("//*[self::button or @role='menuitem'][normalize-space()='{name}' or @aria-label='{name}']");
         let wait = self.client.wait().at_most(PATIENCE);
         let button = wait.for_element(Locator::XPath(&path)).await.with_context(|| format!("no button {name}"))?;
         Ok(button.click().await?)
@@ -226,6 +226,14 @@ impl Page {
     /// If the script fails.
     pub async fn script(&self, script: &str) -> Result<serde_json::Value> {
         Ok(self.client.execute(script, vec![]).await?)
+    }
+
+    /// A picture of the window, in the folder `MELLOW_COIL_PICTURES` names; none without it.
+    pub async fn picture(&self, name: &str) -> Result<()> {
+        match std::env::var_os("MELLOW_COIL_PICTURES") {
+            Some(folder) => self.shoot(&std::path::Path::new(&folder).join(name)).await,
+            None => Ok(()),
+        }
     }
 
     /// Takes a picture.

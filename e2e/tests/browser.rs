@@ -3,6 +3,7 @@
 use anyhow::Result;
 use fantoccini::Locator;
 use mellow_e2e::Stage;
+use std::time::Duration;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn open_run_change_and_run_again() -> Result<()> {
@@ -88,16 +89,72 @@ async fn zoom_pan_and_measure() -> Result<()> {
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn a_run_shows_its_progress_and_can_be_stopped() -> Result<()> {
-    let stage = Stage::set(&["--slow-down", "20000"])?;
+async fn a_run_shows_its_progress_pauses_and_goes_on() -> Result<()> {
+    let stage = Stage::set(&["--slow-down", "5000"])?;
     let page = stage.window().await?;
     page.open_demo().await?;
     page.press("Run").await?;
     page.text("[data-testid=progress]", |text| text.contains('%') && text.contains("s left")).await?;
-    page.press("Stop the run").await?;
+    page.press("Pause the run").await?;
     page.text("[data-testid=requirement-ripple]", |text| text.contains("not yet tried")).await?;
     // What was computed until then is drawn.
     page.text("svg[aria-label='Time axis and span']", |text| text.contains("ms")).await?;
+    page.text("[data-testid=paused]", |text| text.contains("of 500")).await?;
+    page.press("Go on from the end of the run").await?;
+    page.text("[aria-label='Go on with the run']", |text| text.contains("Paused at") && text.contains("Loosen"))
+        .await?;
+    page.picture("go-on.png").await?;
+    page.client
+        .find(Locator::XPath("//div[@aria-label='Go on with the run']//button[normalize-space()='Go on']"))
+        .await?
+        .click()
+        .await?;
+    page.text("[data-testid=progress]", |text| text.contains('%')).await?;
+    page.text("[data-testid=requirement-ripple]", |text| text.contains("missed")).await?;
+    // At its end it can still go on, for longer.
+    page.press("Go on from the end of the run").await?;
+    page.enter("For another", "50m").await?;
+    page.client
+        .find(Locator::XPath("//div[@aria-label='Go on with the run']//button[normalize-space()='Go on']"))
+        .await?
+        .click()
+        .await?;
+    page.text("svg[aria-label='Time axis and span']", |text| text.contains("550") || text.contains("500")).await?;
+    page.text("[data-testid=verdict-tally]", |text| text.contains("missed")).await?;
+    page.picture("went-on.png").await?;
+    page.close().await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_drawing_is_tidied_but_for_what_was_placed_by_hand() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    let place = |part: &'static str| {
+        let find = format!("return document.querySelector(\"[data-part={part}] g\").getAttribute('transform')");
+        let page = &page;
+        async move { page.script(&find).await.map(|v| v.to_string()) }
+    };
+    let before = place("R1").await?;
+    page.click("[data-part=R1]").await?;
+    page.press("Turn the parts").await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
+    let turned = place("R1").await?;
+    assert_ne!(before, turned);
+    page.press("Tidy").await?;
+    page.picture("tidy.png").await?;
+    page.press("All but what was placed by hand").await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 3") || text.contains("revision 2")).await?;
+    assert_eq!(place("R1").await?, turned);
+    page.press("Tidy").await?;
+    page.press("All of it").await?;
+    let settled = async {
+        while place("R1").await? != before {
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        Ok::<_, anyhow::Error>(())
+    };
+    tokio::time::timeout(Duration::from_secs(10), settled).await??;
     page.close().await
 }
 

@@ -18,13 +18,6 @@ async fn fill(page: &Page, label: &str, text: &str) -> Result<()> {
     Ok(field.send_keys(text).await?)
 }
 
-async fn picture(page: &Page, name: &str) -> Result<()> {
-    match std::env::var_os("MELLOW_COIL_PICTURES") {
-        Some(folder) => page.shoot(&std::path::Path::new(&folder).join(name)).await,
-        None => Ok(()),
-    }
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result<()> {
     let stage = Stage::set(&[])?;
@@ -39,7 +32,7 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     choose(&page, "Measure", "rise_time").await?;
     fill(&page, "Signal", "bus.v").await?;
     choose(&page, "Window", "whole_run").await?;
-    picture(&page, "editor.png").await?;
+    page.picture("editor.png").await?;
     page.client.find(Locator::XPath("//form//button[.='Add reading']")).await?.click().await?;
     page.text("[data-testid=reading-rise_of_the_bus]", |text| text.contains("ms")).await?;
     assert!(page.client.find(Locator::Css("[data-testid=numbers-old]")).await.is_err());
@@ -50,11 +43,11 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     fill(&page, "Formula", "bus_ripple + mains_current").await?;
     page.client.find(Locator::XPath("//form//button[.='Add reading']")).await?.click().await?;
     page.text("form [role=alert]", |text| text.contains("V and A cannot be added")).await?;
-    picture(&page, "editor-error.png").await?;
+    page.picture("editor-error.png").await?;
     fill(&page, "Formula", "bus_ripple / bus_mean").await?;
     page.press("Keep").await?;
     page.text("[data-testid=reading-nonsense]", |text| text.contains("0.")).await?;
-    picture(&page, "readings.png").await?;
+    page.picture("readings.png").await?;
     // Taken away again, and had back.
     page.press("Nonsense").await?;
     page.press("Remove").await?;
@@ -74,7 +67,7 @@ async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -
     page.press("New strip").await?;
     let search = page.find("[aria-label='Search signals']").await?;
     page.find("[cmdk-item] svg path").await?;
-    picture(&page, "tray.png").await?;
+    page.picture("tray.png").await?;
     search.send_keys("transformer .p").await?;
     page.text("[cmdk-list]", |text| text.contains("T1.p") && !text.contains("bus.v")).await?;
     search.send_keys("\u{E007}").await?;
@@ -103,10 +96,10 @@ async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -
     page.text("[cmdk-list] [role=alert]", |text| text.contains("a unit without a name")).await?;
     search.send_keys("\u{E009}a\u{E000}V1.v * -V1.i").await?;
     page.text("[cmdk-list]", |text| text.contains("Draw V1.v * -V1.i")).await?;
-    picture(&page, "formula.png").await?;
+    page.picture("formula.png").await?;
     search.send_keys("\u{E007}").await?;
     page.text("[data-testid='span-V1.v * -V1.i']", |text| text.contains("4.9") && text.contains('W')).await?;
-    picture(&page, "formula-drawn.png").await?;
+    page.picture("formula-drawn.png").await?;
     page.press("Undo").await?;
     page.text("[data-testid=saved]", |text| text.contains("revision 4")).await?;
     // More columns over the span, for this user, also after a reload.
@@ -151,7 +144,7 @@ async fn a_verdict_shows_its_place_and_another_run_stands_behind() -> Result<()>
     page.text("[data-testid=reading-bus_ripple]", |text| text.contains('−') && text.contains('%')).await?;
     let option = Locator::XPath("//select[@aria-label='Run behind the traces']/option[contains(.,'revision')]");
     page.client.wait().for_element(option).await?.click().await?;
-    picture(&page, "behind.png").await?;
+    page.picture("behind.png").await?;
     // Two runs on one strip: more ink than one.
     let ink = "const c = document.querySelectorAll('canvas[role=img]')[1]; const d = c.getContext('2d').getImageData(0, 0, \
                c.width, c.height).data; let n = 0; for (let i = 3; i < d.length; i += 4) if (d[i] > 0) n += 1; return n";
@@ -183,7 +176,7 @@ async fn values_are_trimmed_with_the_study_running_at_once() -> Result<()> {
     page.press("C1 capacitance up").await?;
     page.press("C1 capacitance up").await?;
     page.text(ripple, |text| text.contains("met") || text.contains("close")).await?;
-    picture(&page, "trim.png").await?;
+    page.picture("trim.png").await?;
     page.press("Go back").await?;
     page.text(ripple, |text| text == before).await?;
     page.text("[data-part=C1]", |text| text.ends_with("1\u{2009}mF")).await?;
@@ -209,7 +202,7 @@ async fn the_desk_is_arranged_by_key_and_stays_so() -> Result<()> {
     for (key, drawing, strips) in [("3", true, false), ("4", false, true), ("5", false, false), ("2", true, true)] {
         body.send_keys(key).await?;
         shown(drawing, strips).await?;
-        picture(&page, &format!("arranged-{key}.png")).await?;
+        page.picture(&format!("arranged-{key}.png")).await?;
     }
     page.client.refresh().await?;
     page.find("[aria-label='Height of drawing and strips']").await?;
@@ -239,7 +232,7 @@ async fn runs_are_compared_with_what_changed_between_them() -> Result<()> {
     assert!(ripple.contains("1.809") && ripple.contains('%') && ripple.contains('−'), "{ripple}");
     page.text("[aria-label='Readings by run']", |text| text.contains("C1 capacitance") && text.contains("2200u"))
         .await?;
-    picture(&page, "compare.png").await?;
+    page.picture("compare.png").await?;
     // Seen from the other run, the difference turns round.
     page.press("take as reference").await?;
     page.text("[data-testid=compared-bus_ripple]", |text| text.contains('+') && !text.contains("−")).await?;
@@ -260,7 +253,7 @@ async fn harmonics_stand_against_their_limits() -> Result<()> {
     let text = page.text(summary, |text| text.contains("class A met")).await?;
     assert!(text.contains("power factor 0.53") && text.contains("real power 4.9"), "{text}");
     page.text("[data-testid=order-3]", |text| text.contains("150") && text.contains("2.3")).await?;
-    picture(&page, "harmonics.png").await?;
+    page.picture("harmonics.png").await?;
     // Class D allows milliamperes to each watt.
     let class = Locator::XPath("//section[@aria-label='Harmonics']//option[@value='D']");
     page.client.find(class).await?.click().await?;

@@ -90,7 +90,8 @@ async fn simulate(
             let equations = Equations::new(&circuit);
             let builder = TraceBuilder::new(&circuit, equations.columns());
             let spool = Spool::default();
-            let mut reporter = Reporter { builder, spool, rows: sender, shared, started: Instant::now(), slow_down };
+            let mut reporter =
+                Reporter { builder, spool, rows: sender, shared, started: Instant::now(), from: None, slow_down };
             // What cannot be gone on with is computed from its beginning, which gives the same.
             let from = before.and_then(|before| {
                 let kept: Kept = ciborium::from_reader(before.kept.as_slice()).ok()?;
@@ -173,6 +174,8 @@ struct Reporter {
     rows: mpsc::Sender<(Vec<Packed>, i64)>,
     shared: Arc<Shared>,
     started: Instant,
+    /// Simulated time of the first step, s.
+    from: Option<f64>,
     slow_down: Option<Duration>,
 }
 
@@ -180,7 +183,8 @@ impl Observer for Reporter {
     fn progress(&mut self, progress: &Progress<'_>) -> Command {
         self.shared.time.store(progress.time.to_bits(), Ordering::Relaxed);
         if let Some(whole) = self.slow_down {
-            let due = whole.mul_f64((progress.time / progress.end).clamp(0.0, 1.0));
+            let from = *self.from.get_or_insert(progress.time);
+            let due = whole.mul_f64(((progress.time - from) / progress.end).clamp(0.0, 1.0));
             let ahead = due.saturating_sub(self.started.elapsed());
             if ahead > Duration::from_millis(5) {
                 std::thread::sleep(ahead);
