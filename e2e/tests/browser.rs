@@ -148,13 +148,14 @@ async fn the_drawing_is_tidied_but_for_what_was_placed_by_hand() -> Result<()> {
     assert_eq!(place("R1").await?, turned);
     page.press("Tidy").await?;
     page.press("All of it").await?;
-    let settled = async {
-        while place("R1").await? != before {
+    let stands = async {
+        while !place("R1").await?.contains("rotate(0)") {
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
         Ok::<_, anyhow::Error>(())
     };
-    tokio::time::timeout(Duration::from_secs(10), settled).await??;
+    tokio::time::timeout(Duration::from_secs(10), stands).await??;
+    page.picture("tidied.png").await?;
     page.close().await
 }
 

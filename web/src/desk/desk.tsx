@@ -1,9 +1,10 @@
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 
 import { whyBlocked, type PartKind, type Run, type Supply, type SupplyShown } from "../api/client";
 import { Drawing } from "../drawing/drawing";
 import type { Editing } from "../frame/editing";
+import { TapsContext } from "../taps/taps";
 import { useKept } from "../ui/kept";
 import { ArrangementSwitch, type Arrangement } from "./arrangement";
 import { Dock } from "./dock";
@@ -35,6 +36,30 @@ export function Desk(props: Props) {
   const chosen = parts.length === 1 ? supply.parts?.find((p) => p.id === parts[0]) : undefined;
   const kind = kinds.find((k) => k.id === chosen?.kind);
   const [arrangement, setArrangement] = useKept<Arrangement>("desk-arrangement", "beside");
+  const strips = useMemo(() => supply.studies?.find((s) => s.id === study)?.strips ?? [], [supply, study]);
+  const taps = useMemo(() => {
+    const arrange = (what: string, next: string[][]) =>
+      editing.change(what, (document) => {
+        const changed = document.studies?.find((s) => s.id === study);
+        if (changed) changed.strips = next;
+      });
+    return {
+      run,
+      strips,
+      put: (signal: string, strip: number) =>
+        arrange(
+          `show ${signal}`,
+          strip < strips.length
+            ? strips.map((of, k) => (k === strip ? [...of, signal] : of))
+            : [...strips, [signal]],
+        ),
+      take: (signal: string, strip: number) =>
+        arrange(
+          `take ${signal} out`,
+          strips.map((of, k) => (k === strip ? of.filter((s) => s !== signal) : of)),
+        ),
+    };
+  }, [run, strips, study, editing]);
   const drawing = (
     <Drawing
       shown={shown}
@@ -46,7 +71,7 @@ export function Desk(props: Props) {
       editing={editing}
     />
   );
-  const strips = (
+  const plots = (
     <Strips
       key={study}
       supply={supply}
@@ -73,7 +98,6 @@ export function Desk(props: Props) {
         onLook={(reading) => {
           const place = lookAt(supply, study, run, reading, look?.nth ?? 0);
           setLook(place);
-          const strips = supply.studies?.find((s) => s.id === study)?.strips ?? [];
           const missing = place?.signals.filter((signal) => !strips.flat().includes(signal)) ?? [];
           if (missing.length > 0)
             editing.change("show what was read", (document) => {
@@ -99,34 +123,36 @@ export function Desk(props: Props) {
       )}
     </div>
   );
-  if (arrangement === "numbers") return dock;
+  if (arrangement === "numbers") return <TapsContext value={taps}>{dock}</TapsContext>;
   const both = arrangement === "beside" || arrangement === "above";
   return (
-    <Group orientation="vertical" className="h-full" key={arrangement}>
-      <Panel defaultSize={arrangement === "above" ? "76%" : "64%"} minSize="30%">
-        {arrangement === "drawing" && drawing}
-        {arrangement === "strips" && strips}
-        {both && (
-          <Group orientation={arrangement === "beside" ? "horizontal" : "vertical"}>
-            <Panel defaultSize={arrangement === "beside" ? "46%" : "40%"} minSize="20%">
-              {drawing}
-            </Panel>
-            <Separator
-              aria-label={
-                arrangement === "beside" ? "Width of drawing and strips" : "Height of drawing and strips"
-              }
-              className={`${arrangement === "beside" ? "w-px" : "h-px"} bg-hairline data-[separator=active]:bg-copper`}
-            />
-            <Panel minSize="25%">{strips}</Panel>
-          </Group>
-        )}
-      </Panel>
-      <Separator
-        aria-label="Height of the dock"
-        className="h-px bg-hairline data-[separator=active]:bg-copper"
-      />
-      <Panel minSize="12%">{dock}</Panel>
-    </Group>
+    <TapsContext value={taps}>
+      <Group orientation="vertical" className="h-full" key={arrangement}>
+        <Panel defaultSize={arrangement === "above" ? "76%" : "64%"} minSize="30%">
+          {arrangement === "drawing" && drawing}
+          {arrangement === "strips" && plots}
+          {both && (
+            <Group orientation={arrangement === "beside" ? "horizontal" : "vertical"}>
+              <Panel defaultSize={arrangement === "beside" ? "46%" : "40%"} minSize="20%">
+                {drawing}
+              </Panel>
+              <Separator
+                aria-label={
+                  arrangement === "beside" ? "Width of drawing and strips" : "Height of drawing and strips"
+                }
+                className={`${arrangement === "beside" ? "w-px" : "h-px"} bg-hairline data-[separator=active]:bg-copper`}
+              />
+              <Panel minSize="25%">{plots}</Panel>
+            </Group>
+          )}
+        </Panel>
+        <Separator
+          aria-label="Height of the dock"
+          className="h-px bg-hairline data-[separator=active]:bg-copper"
+        />
+        <Panel minSize="12%">{dock}</Panel>
+      </Group>
+    </TapsContext>
   );
 }
 

@@ -1,3 +1,4 @@
+import { Tapped } from "../taps/tapped";
 import { FlipHorizontal2, RotateCw, Trash2, X } from "lucide-react";
 
 import type { Parameter, PartKind, SupplyShown } from "../api/client";
@@ -72,6 +73,9 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
         <Button look="quiet" aria-label="Close the inspector" onClick={onClose}>
           <X size={16} />
         </Button>
+      </div>
+      <div className="mb-3 border-b border-hairline pb-2">
+        <Tapped signals={["v", "i", "p"].map((quantity) => `${part.id}.${quantity}`)} />
       </div>
       <CataloguePart part={part} kind={kind} kinds={kinds} editing={editing} />
       <div className="grid gap-2">

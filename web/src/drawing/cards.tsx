@@ -1,22 +1,24 @@
 import { Trash2, X } from "lucide-react";
 import { useEffect, useRef } from "react";
 
+import { Tapped } from "../taps/tapped";
 import { Button } from "../ui/button";
 
 interface CardProps {
   at: { left: number; top: number };
   label: string;
+  wide?: boolean;
   onClose: () => void;
   children: React.ReactNode;
 }
 
 /** A small card beside what was chosen in the drawing. */
-function Card({ at, label, onClose, children }: CardProps) {
+function Card({ at, label, wide, onClose, children }: CardProps) {
   return (
     <div
       role="dialog"
       aria-label={label}
-      className="absolute z-20 w-60 rounded-md border border-hairline bg-panel p-2 shadow-soft"
+      className={`absolute z-20 rounded-md border border-hairline bg-panel p-2 shadow-soft ${wide ? "w-96" : "w-60"}`}
       style={at}
       onKeyDown={(event) => {
         if (event.key !== "Escape") return;
@@ -34,14 +36,16 @@ interface NetProps {
   net: string;
   /** Pins on the net, as in C1 plus. */
   pins: string[];
+  /** The other nets but the reference. */
+  others: string[];
   onRename: (name: string) => void;
   onClose: () => void;
 }
 
 /** A net's name and what is on it. */
-export function NetCard({ at, net, pins, onRename, onClose }: NetProps) {
+export function NetCard({ at, net, pins, others, onRename, onClose }: NetProps) {
   return (
-    <Card at={at} label={`Net ${net}`} onClose={onClose}>
+    <Card at={at} label={`Net ${net}`} wide onClose={onClose}>
       <div className="flex items-center gap-1">
         <span className="text-muted">Net</span>
         <input
@@ -65,6 +69,11 @@ export function NetCard({ at, net, pins, onRename, onClose }: NetProps) {
         {pins.length} pins: {pins.slice(0, 12).join(", ")}
         {pins.length > 12 && " …"}
       </p>
+      {net !== "gnd" && (
+        <div className="mt-2 border-t border-hairline pt-2">
+          <Tapped signals={[`${net}.v`]} others={others} />
+        </div>
+      )}
     </Card>
   );
 }

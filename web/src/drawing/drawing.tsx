@@ -13,6 +13,9 @@ import { NetShape, NoteShape, PartShape, Picture } from "./shapes";
 import { Tools } from "./tools";
 import { useViewport, type Point, type View } from "./viewport";
 
+/** Room kept for a card beneath what was chosen, px. */
+const CARD = 170;
+
 interface Props {
   shown: SupplyShown;
   kinds: PartKind[];
@@ -50,6 +53,10 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
     supply.parts?.flatMap((p) =>
       Object.entries(p.pins).flatMap(([pin, on]) => (on === name ? ([[p.id, pin]] as End[]) : [])),
     ) ?? [];
+  const nets = useMemo(
+    () => [...new Set(drawing.nets.map((n) => n.net))].filter((name) => name !== "gnd").sort(),
+    [drawing],
+  );
   const netOf = ([part, pin]: End) => supply.parts?.find((p) => p.id === part)?.pins[pin];
   const middle: [number, number] = [
     Math.round(view.x + view.width / 2),
@@ -75,7 +82,10 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
   const beside = (client: Point) => {
     const box = frame.current?.getBoundingClientRect();
     const [left, top] = [client.x - (box?.left ?? 0), client.y - (box?.top ?? 0)];
-    return { left: Math.max(4, Math.min(left + 8, (box?.width ?? 0) - 250)), top: top + 48 };
+    return {
+      left: Math.max(4, Math.min(left + 8, (box?.width ?? 0) - 392)),
+      top: Math.max(40, Math.min(top + 48, (box?.height ?? 0) - CARD)),
+    };
   };
   const { gesture, handlers } = useGestures(selected, viewport, {
     select,
@@ -113,6 +123,10 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
     duplicate,
     selectAll: () => onSelect(drawing.parts.map((p) => p.id)),
     select: onSelect,
+    openNet: (name, shape) => {
+      const { left, top } = shape.getBoundingClientRect();
+      setNet({ name, at: beside({ x: left, y: top }) });
+    },
     addLine: () => setLine(true),
     zoom,
     fit,
@@ -169,7 +183,12 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
             strokeLinejoin="round"
           >
             {drawing.nets.map((drawn, i) => (
-              <NetShape key={`${drawn.net} ${i}`} net={drawn} faded={stage !== undefined} />
+              <NetShape
+                key={`${drawn.net} ${i}`}
+                net={drawn}
+                faded={stage !== undefined}
+                lit={net?.name === drawn.net}
+              />
             ))}
             {drawing.parts.map((drawn) => {
               const drags = moving?.parts.includes(drawn.id) ?? false;
@@ -230,6 +249,7 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
           at={net.at}
           net={net.name}
           pins={pins(net.name).map((end) => end.join(" "))}
+          others={nets.filter((name) => name !== net.name)}
           onRename={(to) => {
             setNet(undefined);
             const known = supply.parts?.some((p) => Object.values(p.pins).includes(to));

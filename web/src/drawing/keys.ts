@@ -7,6 +7,7 @@ export interface KeyDeeds {
   duplicate: (parts: string[]) => void;
   selectAll: () => void;
   select: (parts: string[]) => void;
+  openNet: (net: string, shape: Element) => void;
   addLine: () => void;
   zoom: (factor: number) => void;
   fit: () => void;
@@ -29,7 +30,11 @@ export function onKey(event: KeyboardEvent, selected: string[], deeds: KeyDeeds)
   if (event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement) return;
   const focused = (event.target as Element).closest("[data-part]")?.getAttribute("data-part");
   const parts = focused && !selected.includes(focused) ? [focused] : selected;
-  const deed = chosen(event, focused, parts, selected, deeds);
+  const net = (event.target as Element).closest("[data-net]");
+  const deed =
+    net && (event.key === "Enter" || event.key === " ")
+      ? () => deeds.openNet(net.getAttribute("data-net") ?? "", net)
+      : chosen(event, focused, parts, selected, deeds);
   if (!deed) return;
   event.preventDefault();
   deed();

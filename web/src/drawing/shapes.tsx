@@ -93,10 +93,27 @@ export const PartShape = memo(function PartShape({ drawn, kind, chosen, marked, 
   );
 });
 
+interface NetProps {
+  net: DrawnNet;
+  faded: boolean;
+  /** Whether it is the one looked at. */
+  lit: boolean;
+}
+
 /** A net: wires, junctions, its name or the symbol of the reference. */
-export const NetShape = memo(function NetShape({ net, faded }: { net: DrawnNet; faded: boolean }) {
+export const NetShape = memo(function NetShape({ net, faded, lit }: NetProps) {
   return (
-    <g data-net={net.net} opacity={faded ? 0.45 : 1} className="cursor-pointer hover:stroke-copper">
+    <g
+      role="button"
+      tabIndex={0}
+      data-net={net.net}
+      aria-label={`Net ${net.net}`}
+      aria-pressed={lit}
+      opacity={faded && !lit ? 0.45 : 1}
+      stroke={lit ? "var(--copper)" : undefined}
+      strokeWidth={lit ? 0.32 : undefined}
+      className="cursor-pointer outline-none hover:stroke-copper focus-visible:stroke-copper"
+    >
       <title>{`Net ${net.net}`}</title>
       {net.wires.map(([a, b], i) => (
         <g key={i}>

@@ -24,6 +24,8 @@ const GROUNDS: f64 = 2.0;
 /// For what belongs in line or mirrored and is not, and for a diode of a bridge that lies.
 const MATES: f64 = 5.0;
 const LYING: f64 = 10.0;
+/// Where the first column and row of a drawing stand.
+const BEGIN: i32 = 4;
 /// Parts from which on wires are not held against each other: it would take too long, and parts find their
 /// neighbours all the same.
 const COARSE: usize = 120;
@@ -50,7 +52,7 @@ pub(super) struct Board {
     /// Pieces and pins of each net.
     pub(super) nets: Vec<Vec<(usize, usize)>>,
     pub(super) ground: Option<usize>,
-    mates: Mates,
+    pub(super) mates: Mates,
     wires: Vec<Vec<Wire>>,
     /// The rectangle around each net's wires.
     bounds: Vec<Option<Rect>>,
@@ -109,6 +111,18 @@ impl Board {
         };
         (0..board.nets.len()).for_each(|net| board.lay(net));
         board
+    }
+
+    /// Moves everything to where drawings begin, if nothing stands fast.
+    pub(super) fn settle(&mut self) {
+        if self.pieces.iter().all(|piece| piece.free) {
+            let corner =
+                |of: fn((i32, i32)) -> i32| self.stands.iter().flatten().map(|(at, _)| of(*at)).min().unwrap_or(0);
+            let (left, top) = (corner(|at| at.0), corner(|at| at.1));
+            for (at, _) in self.stands.iter_mut().flatten() {
+                *at = (at.0 - left + BEGIN, at.1 - top + BEGIN);
+            }
+        }
     }
 
     pub(super) fn placements(&self) -> impl Iterator<Item = Option<Placement>> + '_ {
@@ -254,7 +268,7 @@ impl Board {
         let standing = || (0..self.pieces.len()).filter_map(|k| Some((&self.pieces[k], self.stands[k]?.0)));
         // Each source stands left of what it feeds itself.
         let first = standing().filter(|(piece, _)| !piece.feeds).map(|(_, at)| at.0).min();
-        let behind = |x: i32| first.map_or(0.0, |first| SOURCE * f64::from((x + 4 - first).clamp(0, 20)));
+        let behind = |x: i32| first.map_or(0.0, |first| SOURCE * f64::from((x + 4 - first).clamp(0, 40)));
         let mut cost: f64 = standing().filter(|(piece, _)| piece.feeds).map(|(_, at)| behind(at.0)).sum();
         let mut heights: Vec<i32> = standing().map(|(_, at)| at.1).collect();
         heights.sort_unstable();
@@ -285,10 +299,10 @@ impl Board {
         self.pieces[twin].free.then_some((twin, ((sums.get(sums.len() / 2)? - at.0, at.1), turned)))
     }
 
-    /// What habits alone cost.
+    /// What it costs that parts do not stand as is usual, wires aside.
     pub(super) fn habits(&self) -> f64 {
         let poses: f64 = (0..self.pieces.len()).filter_map(|k| self.pose(k)).map(|(pose, _)| pose.awkward).sum();
-        poses + self.mated()
+        poses + self.order()
     }
 
     /// The legs of a bridge upright and side by side, the halves of a symmetric circuit mirrored.
@@ -296,12 +310,14 @@ impl Board {
         let apart = |a: i32, b: i32| if a == b { 0.0 } else { MATES + 0.5 * f64::from((a - b).abs()) };
         let pair = |(a, b): &(usize, usize)| Some((self.pose(*a)?, self.pose(*b)?));
         let mut cost = 0.0;
-        let mut before = None;
-        for ((upper, (ux, uy)), (lower, (lx, ly))) in self.mates.legs.iter().filter_map(pair) {
-            let lying = [upper, lower].iter().filter(|pose| pose.pins[0].0 != 0).count() as f64;
-            cost += apart(ux, lx) + LYING * lying + 3.0 * f64::from((uy + 4 - ly).max(0));
-            if let Some((up, low)) = before.replace((uy, ly)) {
-                cost += apart(up, uy) + apart(low, ly);
+        for bridge in &self.mates.bridges {
+            let mut before = None;
+            for ((upper, (ux, uy)), (lower, (lx, ly))) in bridge.iter().filter_map(pair) {
+                let lying = [upper, lower].iter().filter(|pose| pose.pins[0].0 != 0).count() as f64;
+                cost += apart(ux, lx) + LYING * lying + 3.0 * f64::from((uy + 4 - ly).max(0));
+                if let Some((up, low)) = before.replace((uy, ly)) {
+                    cost += apart(up, uy) + apart(low, ly);
+                }
             }
         }
         let twins = || self.mates.twins.iter().filter_map(pair);

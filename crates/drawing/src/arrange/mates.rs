@@ -7,8 +7,8 @@ use std::collections::BTreeMap;
 /// What stands in line or mirrored.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Mates {
-    /// Diodes of a bridge, leg by leg: the upper, whose cathode is on the positive rail, and the lower.
-    pub(super) legs: Vec<(usize, usize)>,
+    /// Diodes of each bridge, leg by leg: the upper, whose cathode is on the positive rail, and the lower.
+    pub(super) bridges: Vec<Vec<(usize, usize)>>,
     /// Parts that are each other's mirror image.
     pub(super) twins: Vec<(usize, usize)>,
 }
@@ -18,12 +18,12 @@ const SYMMETRIC: usize = 3;
 
 impl Mates {
     pub(super) fn new(supply: &Supply, flow: &Flow) -> Self {
-        Mates { legs: legs(supply, flow), twins: twins(supply, flow) }
+        Mates { bridges: bridges(supply, flow), twins: twins(supply, flow) }
     }
 }
 
 /// Two diodes in series between the same two nets as two others are.
-fn legs(supply: &Supply, flow: &Flow) -> Vec<(usize, usize)> {
+fn bridges(supply: &Supply, flow: &Flow) -> Vec<Vec<(usize, usize)>> {
     let diodes: Vec<(usize, usize, usize)> = supply
         .parts
         .iter()
@@ -38,7 +38,7 @@ fn legs(supply: &Supply, flow: &Flow) -> Vec<(usize, usize)> {
         let below = diodes.iter().filter(|(_, minus, cathode)| cathode == middle && minus != plus);
         below.for_each(|(lower, minus, _)| between.entry((*plus, *minus)).or_default().push((*upper, *lower)));
     }
-    between.into_values().filter(|legs| legs.len() > 1).flatten().collect()
+    between.into_values().filter(|legs| legs.len() > 1).collect()
 }
 
 /// A way to exchange parts of a kind that leaves the circuit as it is, values aside; the one that moves most parts.

@@ -14,7 +14,7 @@ mod pose;
 mod search;
 mod wires;
 
-use crate::drawn::{DrawnNet, DrawnPart, Spot};
+use crate::drawn::{DrawnNet, DrawnPart, Spot, is_ground};
 use crate::{labels, place, route};
 use board::Board;
 use circuit::{Placement, Supply};
@@ -69,7 +69,16 @@ fn untidiness(supply: &Supply) -> f64 {
     let through = texts.iter().filter(|text| wires.iter().any(|wire| labels::overlap(**text, *wire))).count();
     let covered = parts.iter().enumerate().map(|(k, part)| covered_texts(part, k, &texts)).sum::<usize>();
     let clashes = (through + covered) as f64;
-    10.0 * crossings + 3.0 * bends as f64 + 0.15 * length as f64 + 60.0 * askew + 4.0 * nameless + 30.0 * clashes
+    let pieces = nets.iter().filter(|n| !is_ground(&n.net));
+    let names: BTreeSet<&str> = pieces.clone().map(|n| n.net.as_str()).collect();
+    let torn = (pieces.count() - names.len()) as f64;
+    40.0 * torn
+        + 10.0 * crossings
+        + 3.0 * bends as f64
+        + 0.15 * length as f64
+        + 60.0 * askew
+        + 4.0 * nameless
+        + 30.0 * clashes
 }
 
 fn covered_texts(part: &DrawnPart, own: usize, texts: &[labels::Box]) -> usize {

@@ -128,6 +128,16 @@ impl Pose {
             KindId::Amplifier | KindId::Comparator => self.standing(3.0, 0.7, 10.0),
             KindId::ThreePhaseSource => self.standing(6.0, 9.0, 12.0),
             _ if self.pins.len() == 2 => self.two_pins(kind, depth(0), depth(1)),
+            // What a winding feeds stands on its other side, away from the source.
+            _ if kind.kind().pins.first().is_some_and(|pin| pin.id == "p1") => {
+                let nearest = |pins: std::ops::Range<usize>| pins.filter_map(depth).min().unwrap_or(usize::MAX);
+                let backwards = nearest(0..2) > nearest(2..self.pins.len());
+                if backwards == self.mirror {
+                    self.standing(0.0, 1.5, 12.0)
+                } else {
+                    8.0 + self.standing(0.0, 1.5, 12.0)
+                }
+            }
             _ => self.standing(2.0, 1.5, 12.0),
         }
     }

@@ -6,8 +6,8 @@ use fastrand::Rng;
 /// Squares between a pin and the one it lines up with, along and across.
 const STEPS: [i32; 7] = [2, 4, 5, 6, 8, 10, 12];
 /// Moves tried for each part, and most of all.
-const MOVES: usize = 6_000;
-const MOST_MOVES: usize = 100_000;
+const MOVES: usize = 9_000;
+const MOST_MOVES: usize = 130_000;
 /// Parts from which on the first arrangement stays.
 const MANY: usize = 150;
 /// Temperatures at which annealing begins and ends, in units of cost.
@@ -27,6 +27,7 @@ pub(super) fn search(mut board: Board, seed: u64) -> Board {
     if free.len() <= MANY {
         polish(&mut board, &free);
     }
+    board.settle();
     board
 }
 
@@ -161,7 +162,7 @@ fn propose(board: &Board, free: &[usize], random: &mut Rng) -> Vec<(usize, Optio
         let image = board.image(piece, stand).filter(|_| both);
         [Some((piece, stand)), image].into_iter().flatten().map(|(k, stand)| (k, Some(stand))).collect()
     };
-    match random.usize(..21) {
+    match random.usize(..22) {
         0..8 => one(beside(board, piece, random).unwrap_or(((x, y), pose))),
         8..12 => {
             let by = [1, 2, 4][random.usize(..3)] * if random.bool() { 1 } else { -1 };
@@ -175,12 +176,31 @@ fn propose(board: &Board, free: &[usize], random: &mut Rng) -> Vec<(usize, Optio
         }
         16..18 => cut(board, free, (x, y), random),
         18 => board.image(piece, ((x, y), pose)).into_iter().map(|(twin, stand)| (twin, Some(stand))).collect(),
+        19 => leg(board, piece, random).unwrap_or_default(),
         _ => {
             // To the height of another part.
             let other = random.usize(..board.pieces.len());
             board.stands[other].map_or_else(Vec::new, |(at, _)| one(((x, at.1), pose)))
         }
     }
+}
+
+/// The leg of a bridge to which a piece belongs, beside another leg and as that stands.
+fn leg(board: &Board, piece: usize, random: &mut Rng) -> Option<Vec<(usize, Option<Stand>)>> {
+    let of_it = |leg: &&(usize, usize)| leg.0 == piece || leg.1 == piece;
+    let bridge = board.mates.bridges.iter().find(|bridge| bridge.iter().any(|leg| of_it(&leg)))?;
+    let (upper, lower) = *bridge.iter().find(of_it)?;
+    let (model_upper, model_lower) = bridge[random.usize(..bridge.len())];
+    if model_upper == upper || ![upper, lower].iter().all(|k| board.pieces[*k].free) {
+        return None;
+    }
+    let (((x, above), pose), ((_, below), _)) = (board.stands[model_upper]?, board.stands[model_lower]?);
+    let x = match random.usize(..3) {
+        0 => board.stands[upper]?.0.0,
+        1 => board.stands[lower]?.0.0,
+        _ => x + [-12, -10, -8, -6, 6, 8, 10, 12][random.usize(..8)],
+    };
+    Some(vec![(upper, Some(((x, above), pose))), (lower, Some(((x, below), pose)))])
 }
 
 /// A spot from which a pin is in line with another of its net.

@@ -29,6 +29,9 @@ const BEND: f64 = 4.0;
 const AROUND: f64 = 9.0;
 /// Pins from which on the router draws a rail, and squares it keeps between pins and rail.
 const RAIL: usize = 4;
+/// Rows between pins over which the router draws no wire, and what it costs that a net falls apart there.
+const FAR: i32 = 14;
+const TORN: f64 = 40.0;
 /// Squares a wire to the reference goes down.
 const DROP: i32 = 2;
 
@@ -93,7 +96,8 @@ fn join(a: &Pin, b: &Pin, wires: &mut Vec<Wire>) -> f64 {
     let ((ax, ay), (bx, by)) = (a.at, b.at);
     let (dx, dy) = ((bx - ax).signum(), (by - ay).signum());
     let leaving = |pin: &Pin, way: (i32, i32)| if pin.blocked(way) { AROUND } else { 0.0 };
-    let length = f64::from((ax - bx).abs() + (ay - by).abs());
+    let torn = if (ay - by).abs() > FAR { TORN } else { 0.0 };
+    let length = f64::from((ax - bx).abs() + (ay - by).abs()) + torn;
     if dx == 0 || dy == 0 {
         if length > 0.0 {
             wires.push(wire(a.at, b.at));
