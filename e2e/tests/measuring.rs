@@ -263,3 +263,37 @@ async fn harmonics_stand_against_their_limits() -> Result<()> {
     page.text("[aria-label=Harmonics] [role=alert]", |text| text.contains("limits are for currents")).await?;
     page.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_chosen_in_the_drawing_shows_its_figures_and_goes_into_a_strip() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    // A net lights up whole; its card has what the run shows of it, alone and against another.
+    page.script("document.querySelector('[data-net=ac1]').focus()").await?;
+    page.find("[data-net=ac1]").await?.send_keys("\u{E007}").await?;
+    page.text("[data-testid='tap-ac1.v']", |text| text.contains("mean") && text.contains("RMS")).await?;
+    page.find("[data-net=ac1][aria-pressed=true]").await?;
+    page.script("document.querySelector('[role=dialog] select').focus()").await?;
+    page.find("[role=dialog] select").await?.send_keys("ac2").await?;
+    page.text("[data-testid='tap-ac1.v - ac2.v']", |text| text.contains("RMS")).await?;
+    page.picture("tap-net.png").await?;
+    page.press("Show ac1.v - ac2.v in a strip").await?;
+    page.press("Show in a new strip").await?;
+    page.text("[data-testid='span-ac1.v - ac2.v']", |text| text.contains('V')).await?;
+    page.press("Close the card").await?;
+    // A part's figures stand in its inspector.
+    page.click("[data-part=C1]").await?;
+    page.text("[data-testid='tap-C1.i']", |text| text.contains("RMS") && text.contains('A')).await?;
+    page.picture("tap-part.png").await?;
+    page.press("Show C1.i in a strip").await?;
+    page.client
+        .wait()
+        .for_element(Locator::XPath("//*[@role='menuitem'][starts-with(normalize-space(),'Show in strip 3')]"))
+        .await?
+        .click()
+        .await?;
+    page.text("[data-testid='span-C1.i']", |text| text.contains('A')).await?;
+    page.close().await
+}

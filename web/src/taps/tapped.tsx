@@ -32,7 +32,7 @@ export function Tapped({ signals, others = [] }: Props) {
     <div className="grid gap-1" role="group" aria-label="In the run shown">
       {all.map((signal) => (
         <div key={signal} className="flex items-center gap-2" data-testid={`tap-${signal}`}>
-          <span className="figures w-16 shrink-0 truncate text-xs" title={signal}>
+          <span className="figures w-24 shrink-0 truncate text-xs" title={signal}>
             {signal}
           </span>
           <Sparkline points={traces.data?.get(signal)} {...SPARK} />
@@ -61,8 +61,10 @@ export function Tapped({ signals, others = [] }: Props) {
 
 /** Mean and RMS above, lowest and highest value beneath. */
 function Figures({ measures }: { measures?: SpanMeasures }) {
+  const most = Math.max(Math.abs(measures?.min ?? 0), Math.abs(measures?.max ?? 0));
+  // What is left of rounding is nothing.
   const figure = (value: number | null | undefined) =>
-    value == null || !measures ? "–" : show(value, measures.unit, 3);
+    value == null || !measures ? "–" : show(Math.abs(value) < 1e-9 * most ? 0 : value, measures.unit, 3);
   return (
     <span className="figures grow text-right text-[11px] leading-4 whitespace-nowrap">
       <span className="block" title="Mean and RMS over the whole run">
