@@ -7,7 +7,7 @@ use syn::{Item, UseTree, Visibility};
 use xtask::paths;
 
 /// Crates of the product in the order data flows, each with what it may depend on among them.
-const CRATES: [(&str, &[&str]); 13] = [
+const CRATES: [(&str, &[&str]); 14] = [
     ("quantity", &[]),
     ("linear", &[]),
     ("circuit", &["quantity"]),
@@ -15,10 +15,25 @@ const CRATES: [(&str, &[&str]); 13] = [
     ("device", &["circuit", "linear", "recording"]),
     ("readings", &["circuit", "quantity", "recording"]),
     ("traces", &["circuit", "readings", "recording"]),
+    ("formats", &[]),
     ("drawing", &["circuit", "quantity"]),
     ("design", &["circuit", "drawing", "quantity"]),
     ("studies", &["circuit", "device", "quantity", "readings", "recording"]),
-    ("server", &["circuit", "design", "device", "drawing", "quantity", "readings", "recording", "studies", "traces"]),
+    (
+        "server",
+        &[
+            "circuit",
+            "design",
+            "device",
+            "drawing",
+            "formats",
+            "quantity",
+            "readings",
+            "recording",
+            "studies",
+            "traces",
+        ],
+    ),
     ("e2e", &["quantity", "xtask"]),
     ("xtask", &[]),
 ];

@@ -13,6 +13,7 @@
 //! assert_eq!(wave.mean(wave.whole()).unwrap(), 1.0 / 3.0);
 //! ```
 
+pub mod align;
 mod derived;
 mod figures;
 mod gauges;

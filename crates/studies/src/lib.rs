@@ -33,4 +33,4 @@ mod run;
 pub use frequency::{FrequencyError, Grid, impedance, response};
 pub use judging::{Judging, Recorded};
 pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing, Steadiness, Verdict};
-pub use run::{Keeper, Ran, StudyError, go_on, run, settings};
+pub use run::{Keeper, MEASURED, Ran, StudyError, go_on, measured, run, settings};

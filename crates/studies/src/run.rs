@@ -178,6 +178,32 @@ fn judge(
     })
 }
 
+/// What a measured recording gives by the readings and requirements of a circuit, as if it came of a study's run.
+///
+/// # Errors
+/// [`StudyError::Unknown`] if there is no such study, [`StudyError::Unreadable`] if the recording cannot be read back.
+pub fn measured(circuit: &Circuit, study: &str, columns: &[Column], kept: &dyn Chunks) -> Result<Outcome, StudyError> {
+    let index =
+        circuit.studies.iter().position(|s| s.id == study).ok_or_else(|| StudyError::Unknown(study.to_owned()))?;
+    let (from, to) = kept.whole();
+    let mut survey = Survey::default();
+    let whole = Span { from, to };
+    let judging = Judging::new(Recorded { circuit, columns, study: index, complete: true, whole }, &mut survey);
+    survey.pass(kept, columns)?;
+    let (readings, verdicts) = judging.found(&survey);
+    let health = RunHealth {
+        engine: Health::default(),
+        tolerance: 0.0,
+        engine_version: MEASURED.to_owned(),
+        steadiness: None,
+        warnings: Vec::new(),
+    };
+    Ok(Outcome { end: End::Done, readings, verdicts, stages: Vec::new(), health })
+}
+
+/// What stands in place of the engine's version with what was measured.
+pub const MEASURED: &str = "measured";
+
 /// How far the means of nets still move, on its way: of each net its figures over the last period and the one before.
 struct Steady {
     nets: Vec<(usize, [Ticket; 2])>,

@@ -37,6 +37,7 @@ impl TraceBuilder {
         let signals = signals(circuit)
             .into_iter()
             .filter_map(|signal| Some((signal.to_string(), Recipe::new(circuit, &signal).ok()?)));
+        let signals = signals.filter(|(_, recipe)| recipe.columns().into_iter().all(|c| columns.contains(c)));
         let name = |c: &Column| format!("{}.{}", c.of, c.quantity.letter());
         TraceBuilder {
             columns: columns.iter().map(name).collect(),

@@ -1,2 +1,3 @@
+ALTER TABLE runs DROP COLUMN measured;
 ALTER TABLE runs DROP COLUMN goes_on_from;
 ALTER TABLE runs DROP COLUMN kept;

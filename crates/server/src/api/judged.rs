@@ -4,6 +4,7 @@ use super::address::RunPath;
 use super::app::App;
 use super::errors::ApiError;
 use super::look::read;
+use super::measured::Measured;
 use crate::recorded::Traces;
 use axum::Json;
 use axum::extract::{Path, Query, State};
@@ -34,16 +35,17 @@ pub(crate) async fn judge(
     let look = app.look(&supply).await?;
     let document = app.store.run_document(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
     let circuit = app.think(move || regarded(&read(&document)?, &look.document)).await??;
-    let outcome = row.outcome.and_then(|value| serde_json::from_value::<studies::Outcome>(value).ok());
+    let outcome = row.outcome.clone().and_then(|value| serde_json::from_value::<studies::Outcome>(value).ok());
     let complete = outcome.is_some_and(|outcome| outcome.end == End::Done);
     let traces = Traces { store: &app.store, run, circuit: &circuit };
     let whole = traces.whole().await?;
     let study = circuit.studies.iter().position(|s| s.id == row.study).unwrap_or(usize::MAX);
     let mut survey = Survey::default();
-    let judging = {
-        let equations = Equations::new(&circuit);
-        Judging::new(Recorded { circuit: &circuit, columns: equations.columns(), study, complete, whole }, &mut survey)
+    let columns = match Measured::of(&row) {
+        Some(measured) => measured.columns(&circuit),
+        None => Equations::new(&circuit).columns().to_vec(),
     };
+    let judging = Judging::new(Recorded { circuit: &circuit, columns: &columns, study, complete, whole }, &mut survey);
     traces.survey(&mut survey).await?;
     let (readings, verdicts) = judging.found(&survey);
     Ok(Json(Judged { readings, verdicts }))

@@ -12,6 +12,7 @@ mod guard;
 mod harmonics;
 mod judged;
 mod look;
+mod measured;
 mod parts;
 mod revisions;
 mod runs;
@@ -90,10 +91,12 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/room/give-free", post_with(deletion::give_free, |o| o.id("giveFree")))
         .api_route("/api/runs/{run}/stop", post_with(runs::stop, |o| o.id("stopRun")))
         .api_route("/api/runs/{run}/go_on", post_with(runs::go_on, |o| o.id("goOnWithRun")))
+        .api_route("/api/measured/look", post_with(measured::look, |o| o.id("lookAtMeasured")))
+        .api_route("/api/supplies/{supply}/measured", post_with(measured::add, |o| o.id("addMeasured")))
         .api_route("/api/measures", get_with(judged::measures, |o| o.id("listMeasures")))
         .api_route("/api/runs/{run}/judged", get_with(judged::judge, |o| o.id("judgeRun")))
         .api_route("/api/runs/{run}/changes", get_with(judged::changed_since, |o| o.id("changesBetweenRuns")))
-        .api_route("/api/runs/{run}/table", post_with(table::csv, |o| o.id("tableOfTraces")))
+        .api_route("/api/runs/{run}/table", post_with(table::table, |o| o.id("tableOfTraces")))
         .api_route("/api/runs/{run}/harmonics", post_with(harmonics::harmonics, |o| o.id("harmonics")))
         .api_route("/api/runs/{run}/measure", post_with(traces::measure, |o| o.id("measure")))
         .api_route("/api/runs/{run}/events", get_with(events::follow, |o| o.id("followRun")))

@@ -2,6 +2,7 @@ use super::address::{RunPath, SupplyPath};
 use super::app::App;
 use super::errors::{ApiError, Body};
 use super::look::read;
+use super::measured::Measured;
 use crate::store::{KEPT_DELETED, NewRun, RunRow, RunState};
 use axum::Json;
 use axum::extract::{Path, Query, State};
@@ -58,6 +59,8 @@ pub(crate) struct RunShown {
     goes_on: bool,
     /// The run it went on from.
     goes_on_from: Option<Uuid>,
+    /// Where it came from, if it was measured.
+    measured: Option<Measured>,
     /// When its room is given free; none if it is not deleted.
     gone_at: Option<DateTime<Utc>>,
 }
@@ -71,6 +74,7 @@ pub(super) async fn shown(app: &App, row: RunRow) -> Result<RunShown, ApiError> 
 fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
     RunShown {
         state: row.state(),
+        measured: Measured::of(&row),
         goes_on: row.has_kept && row.state().is_final() && row.engine_version == device::VERSION,
         id: row.id,
         supply: row.supply_id,

@@ -1,13 +1,17 @@
-//! Traces as a table.
+//! Traces as files in open formats.
 
-use super::address::RunPath;
+use super::address::{RunPath, documented};
 use super::app::App;
 use super::errors::{ApiError, Body};
-use super::parts::Csv;
 use crate::recorded::Traces;
+use aide::OperationOutput;
+use aide::generate::GenContext;
+use aide::openapi::{self, Operation};
 use axum::extract::{Path, State};
+use axum::http::header::CONTENT_TYPE;
+use axum::response::{IntoResponse, Response};
 use circuit::Signal;
-use quantity::Unit;
+use formats::{Column, Table};
 use readings::{Derived, Recipe};
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -20,33 +24,80 @@ pub(crate) struct Stretch {
     from: f64,
     /// Last time, s.
     to: f64,
+    #[serde(default)]
+    format: Format,
+    /// Samples a second, evenly spaced, along straight lines; every node the engine recorded if left out.
+    #[serde(default)]
+    rate: Option<f64>,
+}
+
+/// An open format.
+#[derive(Clone, Copy, Default, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+enum Format {
+    /// RFC 4180.
+    #[default]
+    Csv,
+    /// Apache Arrow IPC file.
+    Arrow,
+    /// Apache Parquet.
+    Parquet,
+    /// IEEE C37.111-2013 in one file.
+    Comtrade,
+}
+
+impl Format {
+    fn media(self) -> &'static str {
+        match self {
+            Format::Csv => "text/csv; charset=utf-8",
+            Format::Arrow => "application/vnd.apache.arrow.file",
+            Format::Parquet => "application/vnd.apache.parquet",
+            Format::Comtrade => "application/octet-stream",
+        }
+    }
+}
+
+/// A file with its media type.
+pub(crate) struct File(&'static str, Vec<u8>);
+
+impl IntoResponse for File {
+    fn into_response(self) -> Response {
+        ([(CONTENT_TYPE, self.0)], self.1).into_response()
+    }
+}
+
+impl OperationOutput for File {
+    type Inner = ();
+
+    fn operation_response(_: &mut GenContext, _: &mut Operation) -> Option<openapi::Response> {
+        Some(documented("application/octet-stream", "the file, CSV unless another format is asked for"))
+    }
 }
 
 /// Cells a table may have.
 const MOST_CELLS: usize = 5_000_000;
 
-/// Traces at every node the engine recorded within a stretch, as CSV (RFC 4180): the time first, units in the heads.
-pub(crate) async fn csv(
+/// Traces over a stretch of a run, exactly as recorded or at evenly spaced times: the time first, with units.
+pub(crate) async fn table(
     State(app): State<App>,
     Path(RunPath { run }): Path<RunPath>,
-    Body(Stretch { signals, from, to }): Body<Stretch>,
-) -> Result<Csv, ApiError> {
+    Body(Stretch { signals, from, to, format, rate }): Body<Stretch>,
+) -> Result<File, ApiError> {
     if signals.is_empty() || from.is_nan() || to.is_nan() || from > to {
         return Err(ApiError::unusable("a table needs a signal, a start and a later end, in seconds"));
     }
     let circuit = app.circuit_of(run).await?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
-    let mut times = Vec::new();
-    let mut columns: Vec<(String, Unit, Vec<f64>)> = Vec::new();
-    for text in signals {
-        let (at, values, unit) = match Signal::parse(&text) {
+    let mut table = Table::default();
+    for name in signals {
+        let (at, values, unit) = match Signal::parse(&name) {
             Ok(signal) => {
                 let recipe = Recipe::new(&circuit, &signal).map_err(|error| ApiError::unusable(error.to_string()))?;
                 let (at, values) = traces.nodes(&recipe, from, to).await?;
                 (at, values, signal.quantity().unit())
             }
             Err(_) => {
-                let formula = Derived::parse(&circuit, &text).map_err(|error| ApiError::unusable(error.to_string()))?;
+                let formula = Derived::parse(&circuit, &name).map_err(|error| ApiError::unusable(error.to_string()))?;
                 let (at, values) = traces.derived(&formula, from, to).await?;
                 (at, values, formula.unit())
             }
@@ -54,34 +105,26 @@ pub(crate) async fn csv(
         // A formula may have read from before the stretch.
         let within = |t: &f64| (from..=to).contains(t);
         let values: Vec<f64> = at.iter().zip(values).filter(|(t, _)| within(t)).map(|(_, v)| v).collect();
-        times = at.into_iter().filter(within).collect();
-        if values.len() * (columns.len() + 2) > MOST_CELLS {
+        table.times = at.into_iter().filter(within).collect();
+        if values.len() * (table.columns.len() + 2) > MOST_CELLS {
             let message =
                 format!("the table would have more than {MOST_CELLS} cells; choose fewer traces or a shorter span");
             return Err(ApiError::unusable(message));
         }
-        columns.push((text, unit, values));
+        table.columns.push(Column { name, unit: unit.symbol().to_owned(), values });
     }
-    app.think(move || written(&times, &columns)).await?.map(Csv).map_err(|error| ApiError::unusable(error.to_string()))
-}
-
-fn written(
-    times: &[f64],
-    columns: &[(String, Unit, Vec<f64>)],
-) -> Result<String, Box<dyn std::error::Error + Send + Sync>> {
-    let mut writer = csv::Writer::from_writer(Vec::new());
-    // A head that begins with a sign would be worked out by a spreadsheet.
-    let bare = |text: &str| if text.starts_with(['=', '+', '-', '@']) { format!("({text})") } else { text.to_owned() };
-    let head = |(text, unit, _): &(String, Unit, Vec<f64>)| match unit.symbol() {
-        "" => bare(text),
-        symbol => format!("{} [{symbol}]", bare(text)),
+    let written = move || {
+        let table = match rate {
+            Some(rate) => table.resampled(rate)?,
+            None => table,
+        };
+        match format {
+            Format::Csv => formats::csv(&table),
+            Format::Arrow => formats::arrow(&table),
+            Format::Parquet => formats::parquet(&table),
+            Format::Comtrade => formats::comtrade("simulated", &table),
+        }
     };
-    writer.write_record(std::iter::once("t [s]".to_owned()).chain(columns.iter().map(head)))?;
-    for (k, t) in times.iter().enumerate() {
-        let cells = columns
-            .iter()
-            .map(|(_, _, values)| values.get(k).filter(|v| v.is_finite()).map_or(String::new(), |v| format!("{v:e}")));
-        writer.write_record(std::iter::once(format!("{t:e}")).chain(cells))?;
-    }
-    Ok(String::from_utf8(writer.into_inner()?)?)
+    let bytes = app.think(written).await?.map_err(|error| ApiError::unusable(error.to_string()))?;
+    Ok(File(format.media(), bytes))
 }

@@ -2,12 +2,14 @@
 
 mod chunks;
 mod deletion;
+mod measured;
 mod own_parts;
 mod runs;
 mod schema;
 mod supplies;
 
 pub(crate) use deletion::DeletedSupply;
+pub(crate) use measured::NewMeasured;
 pub(crate) use runs::{Begun, Finish, NewRun, RunRow, RunState, essence};
 pub(crate) use supplies::{LatestRun, RevisionRow, Saved, SupplyRow, SupplySummary};
 

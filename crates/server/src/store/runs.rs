@@ -39,6 +39,7 @@ pub(crate) struct RunRow {
     #[diesel(select_expression = runs::kept.is_not_null())]
     pub(crate) has_kept: bool,
     pub(crate) goes_on_from: Option<Uuid>,
+    pub(crate) measured: Option<Value>,
 }
 
 /// Where a run stands.
@@ -134,7 +135,7 @@ pub(crate) fn essence(supply: &Supply, study: &str) -> Uuid {
     Uuid::new_v5(&Uuid::NAMESPACE_OID, &text)
 }
 
-const COUNT_BYTES: &str = "
+pub(super) const COUNT_BYTES: &str = "
     UPDATE runs SET bytes = pg_column_size(document) + coalesce(pg_column_size(outcome), 0)
         + (SELECT coalesce(sum(octet_length(data)), 0) FROM trace_chunks WHERE run_id = $1)
     WHERE id = $1";

@@ -64,6 +64,7 @@ diesel::table! {
         essence -> Nullable<Uuid>,
         kept -> Nullable<Bytea>,
         goes_on_from -> Nullable<Uuid>,
+        measured -> Nullable<Jsonb>,
     }
 }
 

@@ -64,7 +64,7 @@ impl Store {
             .load(&mut connection)
             .await?;
         let ids: Vec<Uuid> = rows.iter().map(|r| r.id).collect();
-        let ended = runs::outcome.is_not_null().and(runs::deleted_at.is_null());
+        let ended = runs::outcome.is_not_null().and(runs::deleted_at.is_null()).and(runs::measured.is_null());
         let latest: Vec<LatestRun> = runs::table
             .filter(runs::account_id.eq(account).and(runs::supply_id.eq_any(ids)).and(ended))
             .distinct_on(runs::supply_id)

@@ -70,6 +70,16 @@ impl Client {
         self.send("POST", path, &body.to_string())
     }
 
+    /// Traces of a run as a file.
+    pub(crate) fn table(&self, run: &str, body: &Value) -> Vec<u8> {
+        let address = format!("{}/api/runs/{run}/table", self.address);
+        let request = self.agent.post(address).header("content-type", "application/json");
+        let mut answer = request.send(body.to_string()).unwrap();
+        let bytes = answer.body_mut().read_to_vec().unwrap();
+        assert_eq!(answer.status(), 200, "{}", String::from_utf8_lossy(&bytes));
+        bytes
+    }
+
     pub(crate) fn demo(&self) -> Value {
         let (_, supplies) = self.get("/api/supplies");
         let id = supplies[0]["id"].as_str().unwrap();

@@ -5,5 +5,6 @@ mod deletion;
 mod faults;
 mod hostile;
 mod judged;
+mod measured;
 mod runs;
 mod supplies;
