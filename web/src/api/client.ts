@@ -451,7 +451,7 @@ export function whyBlocked(findings: Finding[]): string | undefined {
 
 /** Whether something that decides the run's numbers was changed after it. */
 export function isOld(run: Run, shown: SupplyShown): boolean {
-  return run.revision !== shown.revision && run.essence !== shown.essences[run.study];
+  return !run.measured && run.revision !== shown.revision && run.essence !== shown.essences[run.study];
 }
 
 /** Keeps a run in the list of runs up to date while it goes on. */
@@ -547,19 +547,47 @@ export function useHarmonics(run: Run | undefined, asked: Schemas["HarmonicsOf"]
   });
 }
 
-/** Traces at every node within a stretch, as CSV; or why there is none, in words. */
-export async function tableOfTraces(
-  run: Run,
-  signals: string[],
-  from: number,
-  to: number,
-): Promise<Blob | string> {
+/** Which traces, of which stretch, in which format. */
+export type Stretch = Schemas["Stretch"];
+
+/** Traces as a file in an open format; or why there is none, in words. */
+export async function tableOfTraces(run: Run, body: Stretch): Promise<Blob | string> {
   const answer = await api.POST("/api/runs/{run}/table", {
     params: { path: { run: run.id } },
-    body: { signals, from, to },
+    body,
     parseAs: "blob",
   });
   return answer.data === undefined ? problemOf(answer.error) : (answer.data as unknown as Blob);
+}
+
+export type FileShown = Schemas["FileShown"];
+export type Alignment = Schemas["Alignment"];
+
+/** What is in a measured file; or why it cannot be read, in words. */
+export async function lookAtMeasured(body: Schemas["MeasuredFile"]): Promise<FileShown | string> {
+  const answer = await api.POST("/api/measured/look", { body });
+  return answer.data === undefined ? problemOf(answer.error) : answer.data;
+}
+
+/** Puts a recording from the bench beside the runs of a supply. */
+export function useAddMeasured(supply: string) {
+  const onSuccess = useRunBegun(supply);
+  return useMutation({
+    mutationFn: async (body: Schemas["AddMeasured"]) =>
+      taken<Run>(await api.POST("/api/supplies/{supply}/measured", { params: { path: { supply } }, body })),
+    onSuccess,
+  });
+}
+
+/** Whether a signal is in a run's recording; what was measured has but what it was measured at. */
+export function has(run: Run, signal: string): boolean {
+  return !run.measured || run.measured.channels.some((channel) => channel.signal === signal);
+}
+
+/** What a run is called in lists. */
+export function nameOf(run: Run): string {
+  if (run.measured) return `${run.measured.title}, measured`;
+  return `revision ${run.revision}, ${new Date(run.created_at).toLocaleTimeString()}`;
 }
 
 export function useMeasures(

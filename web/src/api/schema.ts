@@ -500,6 +500,38 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/measured/look": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["lookAtMeasured"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/supplies/{supply}/measured": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["addMeasured"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/measures": {
     parameters: {
       query?: never;
@@ -632,6 +664,62 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    /** @description A recording to be put beside the runs of a study. */
+    AddMeasured: {
+      /** @description What it is called. */
+      title: string;
+      alignment: components["schemas"]["Alignment"];
+      channels: components["schemas"]["Channel"][];
+      file: components["schemas"]["MeasuredFile"];
+      study: string;
+      /**
+       * Format: uint
+       * @description The column of times.
+       */
+      time: number;
+      /**
+       * Format: double
+       * @description Seconds in a unit of the times.
+       */
+      time_scale: number;
+    };
+    /** @description How a recording is brought into line with the time of the simulation. */
+    Alignment:
+      | {
+          /** @constant */
+          by: "delay";
+          /** @description How much, such as `-2m`. */
+          delay: string;
+        }
+      | {
+          /** @constant */
+          by: "crossing";
+          /**
+           * @description Falling instead of rising.
+           * @default false
+           */
+          falling: boolean;
+          /** @description The level. */
+          level: string;
+          /**
+           * Format: uuid
+           * @description The run.
+           */
+          run: string;
+          /** @description The signal of one of the channels. */
+          signal: string;
+        }
+      | {
+          /** @constant */
+          by: "likeness";
+          /**
+           * Format: uuid
+           * @description The run.
+           */
+          run: string;
+          /** @description The signal of one of the channels. */
+          signal: string;
+        };
     /** @description A form at a place. */
     AskForm: {
       /**
@@ -729,11 +817,33 @@ export interface components {
        */
       text: string;
     };
+    /** @description A column of the file and the signal it was measured at. */
+    Channel: {
+      /**
+       * Format: uint
+       * @description The column, counted from 0.
+       */
+      column: number;
+      /**
+       * Format: double
+       * @description What its values are multiplied by, such as 10 for a probe.
+       */
+      scale: number;
+      /** @description A net's voltage or a part's current: `bus.v`, `D1.i`. */
+      signal: string;
+    };
     /**
      * @description Classes of IEC 61000-3-2.
      * @enum {string}
      */
     ClassNamed: "A" | "C" | "D";
+    /** @description Values of a quantity, with what it is called and measured in. */
+    Column: {
+      /** @description What it is called. */
+      name: string;
+      /** @description Symbol of its unit as written in the file; empty if there is none. */
+      unit: string;
+    };
     /** @description A way to go on with a phrase. */
     Completion: {
       /** @description What stands for it in a list. */
@@ -932,6 +1042,28 @@ export interface components {
        */
       value?: number | null;
     };
+    /** @description What is in a file, before it is said what stands for what. */
+    FileShown: {
+      /** @description Every column in the order of the file; of a COMTRADE record the time is the first. */
+      columns: components["schemas"]["Column"][];
+      /**
+       * Format: uint
+       * @description Line of the first values, counted from 1.
+       */
+      first_line: number;
+      /** @description Lowest and highest value of each column; none of one without values. */
+      ranges: (components["schemas"]["Range"] | null)[];
+      /**
+       * Format: uint
+       * @description Rows of values.
+       */
+      rows: number;
+      /**
+       * Format: uint
+       * @description Which of them looks like the time.
+       */
+      time?: number | null;
+    };
     /** @description One thing found wrong with a supply. */
     Finding: {
       /** @description What is wrong, as a sentence without full stop. */
@@ -985,6 +1117,8 @@ export interface components {
           /** @description Identifiers and names. */
           options: [string, string][];
         };
+    /** @description An open format. */
+    Format: "csv" | "arrow" | "parquet" | "comtrade";
     /** @description How to go on with a run. */
     GoOn: {
       /**
@@ -1294,6 +1428,28 @@ export interface components {
        * @description End of the span, s.
        */
       to: number;
+    };
+    /** @description What is kept of where a recording came from. */
+    Measured: {
+      /** @description What it is called. */
+      title: string;
+      /** @description How that was found, in words. */
+      aligned: string;
+      /** @description What was measured. */
+      channels: components["schemas"]["Channel"][];
+      /**
+       * Format: double
+       * @description What was added to its times, s.
+       */
+      delay: number;
+      /** @description The file. */
+      file: string;
+    };
+    /** @description A file as it was exported. */
+    MeasuredFile: {
+      /** @description Its bytes in base64. */
+      data: string;
+      name: string;
     };
     /** @description A measure over a span. */
     MoreMeasured: {
@@ -1782,6 +1938,13 @@ export interface components {
       /** @description Its role in the form. */
       role: string;
     };
+    /** @description The values of a column. */
+    Range: {
+      /** Format: double */
+      high: number;
+      /** Format: double */
+      low: number;
+    };
     /** @description Something a part may be rated for. */
     Rating: {
       /** @description Identifier in documents. */
@@ -2006,6 +2169,8 @@ export interface components {
       id: string;
       /** @description Whether it is kept however many follow. */
       marked: boolean;
+      /** @description Where it came from, if it was measured. */
+      measured?: components["schemas"]["Measured"] | null;
       /** @description Why it failed. */
       message?: string | null;
       /**
@@ -2293,11 +2458,18 @@ export interface components {
     Stress: "voltage" | "reverse_voltage" | "mean_current" | "rms_current" | "peak_current" | "power";
     /** @description Signals, or formulas of them, over a stretch of a run. */
     Stretch: {
+      format?: components["schemas"]["Format"];
       /**
        * Format: double
        * @description First time, s.
        */
       from: number;
+      /**
+       * Format: double
+       * @description Samples a second, evenly spaced, along straight lines; every node the engine recorded if left out.
+       * @default null
+       */
+      rate: number | null;
       signals: string[];
       /**
        * Format: double
@@ -3683,6 +3855,76 @@ export interface operations {
     requestBody: {
       content: {
         "application/json": components["schemas"]["GoOn"];
+      };
+    };
+    responses: {
+      /** @description A run and what came of it. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RunShown"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  lookAtMeasured: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** @description A file as it was exported. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["MeasuredFile"];
+      };
+    };
+    responses: {
+      /** @description What is in a file, before it is said what stands for what. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["FileShown"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  addMeasured: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    /** @description A recording to be put beside the runs of a study. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AddMeasured"];
       };
     };
     responses: {

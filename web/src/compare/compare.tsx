@@ -2,6 +2,7 @@ import { useMemo, useState } from "react";
 
 import {
   isOver,
+  nameOf,
   useChangesSince,
   useJudgedRuns,
   useMeasureTable,
@@ -65,9 +66,8 @@ export function Compare({ shown, study, editing }: Props) {
                   className="accent-copper"
                 />
                 <span>
-                  revision <span className="figures">{run.revision}</span>,{" "}
-                  {new Date(run.created_at).toLocaleTimeString()}
-                  {run.marked && <span className="text-muted"> (kept)</span>}
+                  {nameOf(run)}
+                  {run.marked && !run.measured && <span className="text-muted"> (kept)</span>}
                 </span>
               </label>
             </li>
@@ -112,7 +112,13 @@ function Table({ shown, study, runs, reference, onReference, editing }: TablePro
           <th className="px-2 py-1 font-normal">Reading</th>
           {runs.map((run) => (
             <th key={run.id} className="px-2 text-right font-normal">
-              revision <span className="figures">{run.revision}</span>
+              {run.measured ? (
+                <span title={run.measured.aligned}>{run.measured.title}, measured</span>
+              ) : (
+                <>
+                  revision <span className="figures">{run.revision}</span>
+                </>
+              )}
               <br />
               {run.id === reference.id ? (
                 <span className="text-copper">reference</span>

@@ -6,6 +6,7 @@ import type { View } from "../plot/draw";
 import { pictureOf, saveAs } from "../plot/save";
 import { Button } from "../ui/button";
 import { Menu, MenuItem } from "../ui/menu";
+import { show } from "../ui/quantity";
 
 interface Props {
   run: Run;
@@ -15,10 +16,15 @@ interface Props {
   span?: View;
   /** The canvases of the strips, from top to bottom. */
   canvases: () => HTMLCanvasElement[];
+  onImport: () => void;
 }
 
+const ENDINGS = { csv: "csv", arrow: "arrow", parquet: "parquet", comtrade: "cff" } as const;
+/** Samples of a resampled table, about. */
+const SAMPLES = 10_000;
+
 /** Strips as a picture, traces as a table. */
-export function SaveMenu({ run, name, signals, view, span, canvases }: Props) {
+export function SaveMenu({ run, name, signals, view, span, canvases, onImport }: Props) {
   const [problem, setProblem] = useState<string>();
   const picture = (then: (blob: Blob) => unknown) => {
     setProblem(undefined);
@@ -32,12 +38,16 @@ export function SaveMenu({ run, name, signals, view, span, canvases }: Props) {
       setProblem("The browser does not let pictures be copied here; save it instead.");
     }
   };
-  const table = async ({ from, to }: View) => {
+  const table = async ({ from, to }: View, format: keyof typeof ENDINGS, rate?: number) => {
     setProblem(undefined);
-    const found = await tableOfTraces(run, signals, from, to);
+    const found = await tableOfTraces(run, { signals, from, to, format, rate: rate ?? null });
     if (typeof found === "string") setProblem(found);
-    else saveAs(`${name}.csv`, found);
+    else saveAs(`${name}.${ENDINGS[format]}`, found);
   };
+  const shown = span ?? view;
+  const what = span ? "the span" : "what is shown";
+  // As many samples as a plot of it could show, rounded to a rate one can say.
+  const rate = Number((SAMPLES / (shown.to - shown.from)).toPrecision(1));
   return (
     <>
       {problem && (
@@ -61,10 +71,27 @@ export function SaveMenu({ run, name, signals, view, span, canvases }: Props) {
           Save as a picture (PNG)
         </MenuItem>
         <MenuItem onSelect={() => picture(copy)}>Copy the picture</MenuItem>
-        <MenuItem onSelect={() => void table(view)}>Save what is shown as a table (CSV, every node)</MenuItem>
+        <MenuItem onSelect={() => void table(view, "csv")}>
+          Save what is shown as a table (CSV, every node)
+        </MenuItem>
         {span && (
-          <MenuItem onSelect={() => void table(span)}>Save the span as a table (CSV, every node)</MenuItem>
+          <MenuItem onSelect={() => void table(span, "csv")}>
+            Save the span as a table (CSV, every node)
+          </MenuItem>
         )}
+        <MenuItem onSelect={() => void table(shown, "csv", rate)}>
+          Save {what} resampled (CSV, {show(rate, "hertz", 3)})
+        </MenuItem>
+        <MenuItem onSelect={() => void table(shown, "arrow")}>
+          Save {what} as Apache Arrow, every node
+        </MenuItem>
+        <MenuItem onSelect={() => void table(shown, "parquet")}>
+          Save {what} as Apache Parquet, every node
+        </MenuItem>
+        <MenuItem onSelect={() => void table(shown, "comtrade")}>
+          Save {what} as COMTRADE (.cff), every node
+        </MenuItem>
+        <MenuItem onSelect={onImport}>Measured traces from a file …</MenuItem>
       </Menu>
     </>
   );

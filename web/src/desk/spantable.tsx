@@ -1,12 +1,15 @@
 import { DropdownMenu } from "radix-ui";
 import { SlidersHorizontal } from "lucide-react";
+import { Fragment } from "react";
 
-import { useMeasureTable, type Measure, type SpanMeasures } from "../api/client";
+import { useMeasureTable, type Measure, type SpanMeasures, type Unit } from "../api/client";
 import { ITEM } from "../ui/menu";
 import { show } from "../ui/quantity";
 
 interface Props {
   measures: SpanMeasures[];
+  /** The same of the run that stands behind, as far as it has them; empty if none does. */
+  behind: SpanMeasures[];
   /** What is shown beside the usual columns. */
   more: Measure["id"][];
   onMore: (more: Measure["id"][]) => void;
@@ -18,7 +21,7 @@ const HEADS = ["at A", "at B", "B − A", "mean", "RMS", "peak-to-peak", "freque
 const USUAL = new Set<Measure["id"]>(["mean", "rms", "peak_to_peak", "frequency", "value_at"]);
 
 /** What the span ruler reads: every trace at A and B, and over the span between them. */
-export function SpanTable({ measures, more, onMore, colour }: Props) {
+export function SpanTable({ measures, behind, more, onMore, colour }: Props) {
   const table = useMeasureTable();
   const name = (id: Measure["id"]) => table.find((m) => m.id === id)?.name.toLowerCase() ?? id;
   const offered = table.filter((m) => m.of === "signal" && !USUAL.has(m.id));
@@ -73,41 +76,68 @@ export function SpanTable({ measures, more, onMore, colour }: Props) {
         </thead>
         <tbody className="figures">
           {measures.map((m) => {
-            const both = m.at_from != null && m.at_to != null ? m.at_to - m.at_from : null;
-            const swing = m.max != null && m.min != null ? m.max - m.min : null;
-            // What is a millionth of the trace's size or less is zero to anyone who reads it.
-            const size = Math.max(Math.abs(m.max ?? 0), Math.abs(m.min ?? 0));
-            const cells = [m.at_from, m.at_to, both, m.mean, m.rms, swing].map((value) =>
-              value != null && Math.abs(value) < 1e-6 * size ? 0 : value,
-            );
+            const other = behind.find((each) => each.signal === m.signal);
             return (
-              <tr key={m.signal} data-testid={`span-${m.signal}`}>
-                <td className="px-3 font-semibold" style={{ color: colour(m.signal) }}>
-                  {m.signal}
-                </td>
-                {cells.map((value, i) => (
-                  <td key={i} className="px-2 text-right whitespace-nowrap">
-                    {show(value, m.unit)}
+              <Fragment key={m.signal}>
+                <tr data-testid={`span-${m.signal}`}>
+                  <td className="px-3 font-semibold" style={{ color: colour(m.signal) }}>
+                    {m.signal}
                   </td>
-                ))}
-                <td className="px-2 text-right whitespace-nowrap">{show(m.frequency, "hertz")}</td>
-                {more.map((id) => {
-                  const found = m.more.find((each) => each.measure === id);
-                  return (
+                  {figures(m, more).map((cell, i) => (
                     <td
-                      key={id}
+                      key={i}
                       className="px-2 text-right whitespace-nowrap"
-                      title={found?.problem ?? undefined}
+                      title={cell.problem ?? undefined}
                     >
-                      {found ? show(found.value, found.unit) : "–"}
+                      {show(cell.value, cell.unit)}
                     </td>
-                  );
-                })}
-              </tr>
+                  ))}
+                </tr>
+                {other && (
+                  <tr data-testid={`apart-${m.signal}`} className="text-muted">
+                    <td className="px-3 pl-5">less the one behind</td>
+                    {apart(figures(m, more), figures(other, more)).map((cell, i) => (
+                      <td key={i} className="px-2 text-right whitespace-nowrap">
+                        {show(cell.value, cell.unit, 3)}
+                      </td>
+                    ))}
+                  </tr>
+                )}
+              </Fragment>
             );
           })}
         </tbody>
       </table>
     </div>
   );
+}
+
+interface Cell {
+  value: number | null | undefined;
+  unit: Unit;
+  problem?: string | null;
+}
+
+/** What a trace's row shows, column by column. */
+function figures(m: SpanMeasures, more: Measure["id"][]): Cell[] {
+  const both = m.at_from != null && m.at_to != null ? m.at_to - m.at_from : null;
+  const swing = m.max != null && m.min != null ? m.max - m.min : null;
+  // What is a millionth of the trace's size or less is zero to anyone who reads it.
+  const size = Math.max(Math.abs(m.max ?? 0), Math.abs(m.min ?? 0));
+  const own = [m.at_from, m.at_to, both, m.mean, m.rms, swing].map((value): Cell => ({
+    value: value != null && Math.abs(value) < 1e-6 * size ? 0 : value,
+    unit: m.unit,
+  }));
+  const others = more.map((id): Cell => {
+    const found = m.more.find((each) => each.measure === id);
+    return { value: found?.value, unit: found?.unit ?? m.unit, problem: found?.problem };
+  });
+  return [...own, { value: m.frequency, unit: "hertz" }, ...others];
+}
+
+function apart(ours: Cell[], theirs: Cell[]): Cell[] {
+  return ours.map(({ value, unit }, i) => {
+    const other = theirs[i]?.value;
+    return { value: value != null && other != null ? value - other : null, unit };
+  });
 }

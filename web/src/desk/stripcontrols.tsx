@@ -1,6 +1,6 @@
 import { ArrowUp, Minus, X } from "lucide-react";
 
-import type { Run, Supply } from "../api/client";
+import { nameOf, type Run, type Supply } from "../api/client";
 import { Button } from "../ui/button";
 import { Menu, MenuItem } from "../ui/menu";
 import { SignalTray } from "./tray";
@@ -95,8 +95,8 @@ export function ReferenceMenu({ runs, value, onChoose }: ReferenceProps) {
         <option value="">no other run</option>
         {runs.map((run) => (
           <option key={run.id} value={run.id}>
-            revision {run.revision}, {new Date(run.created_at).toLocaleTimeString()}
-            {run.marked ? " (kept)" : ""}
+            {nameOf(run)}
+            {run.marked && !run.measured ? " (kept)" : ""}
           </option>
         ))}
       </select>

@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 
 import {
+  has,
   isOver,
   useMeasures,
   useTraces,
@@ -13,6 +14,7 @@ import type { Editing } from "../frame/editing";
 import { LEFT, traceColour, RIGHT, type Size, type Trace, type View } from "../plot/draw";
 import { SpanRuler } from "../plot/spanruler";
 import { Strip, zoomed } from "../plot/strip";
+import { ImportDialog } from "../measured/importing";
 import { Button } from "../ui/button";
 import { useKept } from "../ui/kept";
 import { Notice } from "../ui/states";
@@ -102,10 +104,16 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
   const pixels = Math.max(0, Math.round(size.width - LEFT - RIGHT));
   const traces = useTraces(run, signals, settled.from, settled.to, pixels);
   const reference = others.find((other) => other.id === behind && other.id !== run?.id);
-  const before = useTraces(reference, signals, settled.from, settled.to, pixels);
+  const referred = useMemo(
+    () => (reference ? signals.filter((signal) => has(reference, signal)) : []),
+    [reference, signals],
+  );
+  const before = useTraces(reference, referred, settled.from, settled.to, pixels);
   const settledSpan = useSettled(ownSpan, 120) ?? span;
   const [more, setMore] = useKept<Measure["id"][]>("span-columns", []);
   const measures = useMeasures(run, signals, settledSpan?.from ?? 0, settledSpan?.to ?? 0, more);
+  const measuredBehind = useMeasures(reference, referred, settledSpan?.from ?? 0, settledSpan?.to ?? 0, more);
+  const [importing, setImporting] = useState(false);
   const drawn = useMemo(
     () =>
       strips.map((strip) =>
@@ -187,6 +195,17 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
             view={view}
             span={span}
             canvases={() => [...(area.current?.querySelectorAll("canvas") ?? [])]}
+            onImport={() => setImporting(true)}
+          />
+        )}
+        {run && importing && (
+          <ImportDialog
+            id={run.supply}
+            supply={supply}
+            study={study}
+            run={run}
+            onDone={(added) => onBehind(added.id)}
+            onClose={() => setImporting(false)}
           />
         )}
         <SignalTray
@@ -257,6 +276,7 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
           {span && (
             <SpanTable
               measures={measures.data ?? []}
+              behind={reference ? (measuredBehind.data ?? []) : []}
               more={more}
               onMore={setMore}
               colour={(signal) => traceColour(signals.indexOf(signal))}

@@ -53,9 +53,10 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
   const study = supply.studies?.find((s) => s.id === chosen)?.id ?? supply.studies?.[0]?.id ?? "";
 
   const ofStudy = useMemo(() => runs.data?.filter((r) => r.study === study) ?? [], [runs.data, study]);
-  const run = useJudged(ofStudy[0], shown);
+  const computed = ofStudy.filter((r) => !r.measured);
+  const run = useJudged(computed[0], shown);
   const before = useJudged(
-    ofStudy.slice(1).find((r) => r.state === "done"),
+    computed.slice(1).find((r) => r.state === "done"),
     shown,
   );
   useFollow(id, run);

@@ -1,7 +1,7 @@
 import { Star, Trash2 } from "lucide-react";
 import { useState } from "react";
 
-import { isOld, isOver, useRuns, type Run, type SupplyShown } from "../api/client";
+import { isOld, isOver, nameOf, useRuns, type Run, type SupplyShown } from "../api/client";
 import { useDeletedRuns, useDeleteRun, useMarkRun, useUndeleteRun } from "../api/deletion";
 import { Button } from "../ui/button";
 import { bytes } from "../ui/quantity";
@@ -17,7 +17,8 @@ export function Runs({ shown }: { shown: SupplyShown }) {
   const mark = useMarkRun();
   const [last, setLast] = useState<Run>();
   const problem = remove.error ?? back.error ?? mark.error;
-  const title = (run: Run) => shown.document.studies?.find((s) => s.id === run.study)?.title ?? run.study;
+  const title = (run: Run) => (run.measured ? nameOf(run) : studyOf(run));
+  const studyOf = (run: Run) => shown.document.studies?.find((s) => s.id === run.study)?.title ?? run.study;
   return (
     <section aria-label="Runs">
       <h2 className="font-semibold">Runs</h2>

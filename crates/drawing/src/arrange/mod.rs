@@ -17,12 +17,17 @@ mod wires;
 use crate::drawn::{DrawnNet, DrawnPart, Spot, is_ground};
 use crate::{labels, place, route};
 use board::Board;
-use circuit::{Placement, Supply};
+use circuit::{Placement, Supply, Turn};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Arrangements whose wires are routed in earnest, and parts from which on one has to do.
 const TRIES: u64 = 4;
 const MANY: usize = 60;
+/// Parts from which on they stand in rows: nobody reads such a drawing, and nobody would wait for it.
+const MOST: usize = 700;
+/// Squares between parts in rows, and how many stand in one.
+const PITCH: i32 = 8;
+const IN_A_ROW: i32 = 40;
 
 /// Places for the parts named; the others stand where they are and are not moved. Parts without a place are arranged
 /// whether named or not.
@@ -31,6 +36,9 @@ pub fn arrange(supply: &Supply, parts: &BTreeSet<String>) -> BTreeMap<String, Pl
     let movable = free.iter().filter(|f| **f).count();
     if movable == 0 {
         return BTreeMap::new();
+    }
+    if movable > MOST {
+        return rows(supply, &free);
     }
     let start = Board::new(supply, &free);
     let tries = if movable > MANY || movable == 1 { 1 } else { TRIES };
@@ -49,6 +57,16 @@ pub fn arrange(supply: &Supply, parts: &BTreeSet<String>) -> BTreeMap<String, Pl
     let best = tried.into_iter().min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, placed)| placed);
     let placed = best.into_iter().flat_map(|s| s.parts).zip(free);
     placed.filter(|(_, free)| *free).filter_map(|(part, _)| Some((part.id, part.at?))).collect()
+}
+
+/// Parts in rows beneath what stands already, in the order of the document.
+fn rows(supply: &Supply, free: &[bool]) -> BTreeMap<String, Placement> {
+    let parts = || supply.parts.iter().zip(free);
+    let standing = parts().filter(|(_, free)| !**free).filter_map(|(part, _)| part.at);
+    let top = standing.map(|at| at.y).max().map_or(PITCH / 2, |y| y + PITCH);
+    let at =
+        |k: i32| Placement::new(PITCH * (k % IN_A_ROW) + PITCH / 2, top + PITCH * (k / IN_A_ROW), Turn::None, false);
+    parts().filter(|(_, free)| **free).zip(0..).map(|((part, _), k)| (part.id.clone(), at(k))).collect()
 }
 
 /// What a drawing's crossings, bends and lengths of wire amount to, and texts and parts that are in the way.

@@ -36,7 +36,14 @@ pub(crate) struct FileShown {
     /// Rows of values.
     rows: usize,
     /// Lowest and highest value of each column; none of one without values.
-    ranges: Vec<Option<(f64, f64)>>,
+    ranges: Vec<Option<Range>>,
+}
+
+/// The values of a column.
+#[derive(Clone, Copy, Serialize, JsonSchema)]
+pub(crate) struct Range {
+    low: f64,
+    high: f64,
 }
 
 /// A column of the file and the signal it was measured at.
@@ -133,7 +140,9 @@ pub(crate) async fn look(State(app): State<App>, Body(file): Body<MeasuredFile>)
         let sheet = sheet_of(&file)?;
         let range = |column: &formats::Column| {
             let finite = column.values.iter().copied().filter(|v| v.is_finite());
-            finite.fold(None, |range: Option<(f64, f64)>, v| Some(range.map_or((v, v), |(l, h)| (l.min(v), h.max(v)))))
+            finite
+                .map(|v| Range { low: v, high: v })
+                .reduce(|a, b| Range { low: a.low.min(b.low), high: a.high.max(b.high) })
         };
         let ranges = sheet.columns.iter().map(range).collect();
         let rows = sheet.columns.first().map_or(0, |column| column.values.len());

@@ -4,6 +4,7 @@ use circuit::{Circuit, Signal, SignalError};
 use quantity::Unit;
 use readings::{Derived, Recipe, Span, Survey};
 use recording::{Chunk, Column, Piece};
+use std::collections::BTreeMap;
 use tokio::task::block_in_place;
 use traces::{Damaged, Packed, Points, envelope, join_nodes, thin};
 use uuid::Uuid;
@@ -19,6 +20,8 @@ pub(crate) enum TraceError {
     Formula(#[from] ExpressionError),
     #[error(transparent)]
     Damaged(#[from] Damaged),
+    #[error("{0} was not recorded")]
+    NotRecorded(String),
 }
 
 /// The recorded traces of one run.
@@ -72,6 +75,8 @@ impl Traces<'_> {
         block_in_place(|| {
             let mut columns = join_nodes(&rows)?;
             let times = columns.remove("").unwrap_or_default();
+            let needed: Vec<&Column> = derived.recipes().iter().flat_map(Recipe::columns).collect();
+            recorded(&needed, &times, &columns)?;
             let column = |key: &Column| columns.get(name(key).as_str()).map(Vec::as_slice);
             let signals: Vec<_> = derived.recipes().iter().map(|r| r.evaluate(times.len(), column)).collect();
             let values = derived.evaluate(&times, &signals);
@@ -109,6 +114,7 @@ impl Traces<'_> {
         block_in_place(|| {
             let mut columns = join_nodes(&rows)?;
             let times = columns.remove("").unwrap_or_default();
+            recorded(&recipe.columns(), &times, &columns)?;
             let values = recipe.evaluate(times.len(), |key| columns.get(name(key).as_str()).map(Vec::as_slice));
             Ok((times, values))
         })
@@ -129,7 +135,7 @@ impl Traces<'_> {
                     for piece in rows.chunk_by(|a, b| a.seq == b.seq) {
                         take(survey, piece, &columns)?;
                     }
-                    Ok::<_, Damaged>(())
+                    Ok::<_, TraceError>(())
                 })?;
             }
             if !survey.again() {
@@ -169,10 +175,21 @@ pub(crate) async fn whole_pieces(
 }
 
 /// Times and columns out of the rows of one chunk.
-fn unpacked(rows: &[Packed], columns: &[Column]) -> Result<(Vec<f64>, Vec<Vec<f64>>), Damaged> {
-    let values = |signal: &str| rows.iter().find(|row| row.signal == signal).ok_or(Damaged)?.values();
-    let read = columns.iter().map(|column| values(&name(column))).collect::<Result<_, _>>()?;
-    Ok((values("")?, read))
+fn unpacked(rows: &[Packed], columns: &[Column]) -> Result<(Vec<f64>, Vec<Vec<f64>>), TraceError> {
+    let found = |signal: &str| rows.iter().find(|row| row.signal == signal);
+    let times = found("").ok_or(Damaged)?.values()?;
+    let read = |column: &Column| {
+        let name = name(column);
+        let row = found(&name).ok_or(TraceError::NotRecorded(name.clone()))?;
+        Ok::<_, TraceError>(row.values()?)
+    };
+    Ok((times, columns.iter().map(read).collect::<Result<_, _>>()?))
+}
+
+/// Whether there is each column of what was recorded at all: of what was measured there is not.
+fn recorded(needed: &[&Column], times: &[f64], columns: &BTreeMap<&str, Vec<f64>>) -> Result<(), TraceError> {
+    let missing = needed.iter().find(|key| !times.is_empty() && !columns.contains_key(name(key).as_str()));
+    missing.map_or(Ok(()), |key| Err(TraceError::NotRecorded(name(key))))
 }
 
 /// The name a column is stored under.
@@ -181,7 +198,7 @@ fn name(key: &Column) -> String {
 }
 
 /// Hands the rows of one chunk to a survey.
-fn take(survey: &mut Survey, rows: &[Packed], columns: &[Column]) -> Result<(), Damaged> {
+fn take(survey: &mut Survey, rows: &[Packed], columns: &[Column]) -> Result<(), TraceError> {
     let (times, read) = unpacked(rows, columns)?;
     survey.take(&Piece { times: &times, columns: read.iter().map(Vec::as_slice).collect() }, columns);
     Ok(())

@@ -74,6 +74,8 @@ fn a_recording_from_the_bench_stands_beside_the_runs() {
         let id = measured["id"].as_str().unwrap();
         let (times, values) = client.trace(id, "bus.v", 0.4, 0.5, 400);
         assert!(times.len() > 300 && values.iter().all(|v| (10.0..20.0).contains(v)));
+        let (status, problem) = client.get(&format!("/api/runs/{id}/trace?signal=V1.v&from=0&to=1&width=100"));
+        assert!(status == 422 && problem["message"].as_str().unwrap().contains("not recorded"), "{problem}");
         // Looked at again later, by what it has.
         let (status, judged) = client.get(&format!("/api/runs/{id}/judged"));
         assert_eq!(status, 200, "{judged}");
