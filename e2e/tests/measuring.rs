@@ -297,3 +297,41 @@ async fn what_is_chosen_in_the_drawing_shows_its_figures_and_goes_into_a_strip()
     page.text("[data-testid='span-C1.i']", |text| text.contains('A')).await?;
     page.close().await
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_measured_file_is_put_beside_the_runs() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    // As a bench instrument exports it: another unit, a probe of 10:1, a clock that began 12 ms early.
+    let volts = |t: f64| if t < 0.0 { 0.0 } else { 14.2 * (1.0 - (-t / 3e-3).exp()) + 0.9 * (628.3 * t).sin() };
+    let row = |k: u32| format!("{:.3};{:.2}\n", 0.2 * f64::from(k), 100.0 * volts(2e-4 * f64::from(k) - 0.012));
+    let text = "Time [ms];CH1 [mV]\n".to_owned() + &(0..2700).map(row).collect::<String>().replace('.', ",");
+    let file = std::env::temp_dir().join(format!("berth-{}.csv", std::process::id()));
+    std::fs::write(&file, text)?;
+    page.press("Save or copy the strips").await?;
+    page.press("Measured traces from a file …").await?;
+    page.find("[aria-label='Measured file']").await?.send_keys(file.to_str().unwrap()).await?;
+    page.text("table[aria-label='Columns of the file']", |text| text.contains("CH1") && text.contains("mV")).await?;
+    choose(&page, "CH1 was measured at", "bus.v").await?;
+    let scale = page.find("[aria-label='CH1 times']").await?;
+    scale.send_keys("\u{E009}a\u{E000}0.01").await?;
+    choose(&page, "Alignment", "crossing").await?;
+    // A level neither reaches is refused in words; then it fits.
+    page.find("[aria-label=Level]").await?.send_keys("90").await?;
+    page.press("Put it beside the runs").await?;
+    page.text("[role=dialog] [role=alert]", |text| text.contains("never rises through 90")).await?;
+    page.find("[aria-label=Level]").await?.send_keys("\u{E009}a\u{E000}6").await?;
+    page.picture("import.png").await?;
+    page.press("Put it beside the runs").await?;
+    page.text("[data-testid='apart-bus.v']", |text| text.contains('V')).await?;
+    page.text("[aria-label='Run behind the traces']", |text| text.contains("measured")).await?;
+    page.picture("measured.png").await?;
+    // It is compared by readings like any run; what it does not have is said.
+    page.client.find(Locator::LinkText("Compare")).await?.click().await?;
+    page.text("[aria-label='Readings by run']", |text| text.contains("measured")).await?;
+    page.picture("compare-measured.png").await?;
+    std::fs::remove_file(file)?;
+    page.close().await
+}

@@ -157,9 +157,11 @@ function Table({ shown, study, runs, reference, onReference, editing }: TablePro
                   </span>
                   {run.id !== reference.id && found && (
                     <span className="block text-xs text-muted">
-                      {apart === undefined || change(found.value, other?.value) === "same"
-                        ? "same"
-                        : `${apart > 0 ? "+" : ""}${show(apart, found.unit, 3)}, ${change(found.value, other?.value)}`}
+                      {apart === undefined
+                        ? (found.problem ?? "")
+                        : change(found.value, other?.value) === "same"
+                          ? "same"
+                          : `${apart > 0 ? "+" : ""}${show(apart, found.unit, 3)}, ${change(found.value, other?.value)}`}
                     </span>
                   )}
                 </td>
@@ -171,7 +173,11 @@ function Table({ shown, study, runs, reference, onReference, editing }: TablePro
           <td className="px-2 py-1">What changed</td>
           {runs.map((run) => (
             <td key={run.id} className="px-2 py-1 text-right text-xs">
-              <Changes run={run} reference={reference} />
+              {run.measured ? (
+                <span className="text-muted">{run.measured.aligned}</span>
+              ) : (
+                <Changes run={run} reference={reference} />
+              )}
             </td>
           ))}
         </tr>
@@ -179,7 +185,9 @@ function Table({ shown, study, runs, reference, onReference, editing }: TablePro
           <td className="px-2 py-1">Its circuit</td>
           {runs.map((run) => (
             <td key={run.id} className="px-2 py-1 text-right">
-              {run.revision === shown.revision ? (
+              {run.measured ? (
+                <span className="text-muted">on the bench</span>
+              ) : run.revision === shown.revision ? (
                 <span className="text-muted">as it is now</span>
               ) : (
                 <Button

@@ -95,7 +95,7 @@ export function SpanTable({ measures, behind, more, onMore, colour }: Props) {
                 </tr>
                 {other && (
                   <tr data-testid={`apart-${m.signal}`} className="text-muted">
-                    <td className="px-3 pl-5">less the one behind</td>
+                    <td className="px-3 pl-5">less behind</td>
                     {apart(figures(m, more), figures(other, more)).map((cell, i) => (
                       <td key={i} className="px-2 text-right whitespace-nowrap">
                         {show(cell.value, cell.unit, 3)}

@@ -157,7 +157,7 @@ function Mapping({ id, supply, study, run, file, found, onDone, onClose }: Mappi
             <th className="px-2 font-normal">Column</th>
             <th className="px-2 text-right font-normal">Values</th>
             <th className="px-2 font-normal">Measured at</th>
-            <th className="px-2 font-normal">Times</th>
+            <th className="px-2 font-normal">Multiplied by</th>
           </tr>
         </thead>
         <tbody>

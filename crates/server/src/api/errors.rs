@@ -1,4 +1,4 @@
-use crate::recorded::TraceError;
+use crate::recorded::{TraceError, Untaken};
 use crate::store::StoreError;
 use aide::OperationOutput;
 use aide::generate::GenContext;
@@ -95,6 +95,12 @@ impl From<StoreError> for ApiError {
         } else {
             Self::new(StatusCode::INTERNAL_SERVER_ERROR, "the database refused the request; the server's log says why")
         }
+    }
+}
+
+impl From<Untaken> for ApiError {
+    fn from(error: Untaken) -> Self {
+        Self::unusable(error.to_string())
     }
 }
 

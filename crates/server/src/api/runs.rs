@@ -2,7 +2,7 @@ use super::address::{RunPath, SupplyPath};
 use super::app::App;
 use super::errors::{ApiError, Body};
 use super::look::read;
-use super::measured::Measured;
+use crate::recorded::Measured;
 use crate::store::{KEPT_DELETED, NewRun, RunRow, RunState};
 use axum::Json;
 use axum::extract::{Path, Query, State};

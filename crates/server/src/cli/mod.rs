@@ -15,6 +15,7 @@ mod small_signal;
 
 use crate::api::{self, App, Hosts};
 use crate::news::News;
+use crate::recorded::{Bench, Channel, Measured, keep};
 use crate::queue::Queue;
 use crate::store::{DEMO_ACCOUNT, NewRun, Store, StoreError, migrate};
 use crate::worker::Worker;
@@ -268,8 +269,37 @@ async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
                 };
                 store.create_run(DEMO_ACCOUNT, new).await?;
             }
+            if supply.title == MEASURED_OF {
+                load_measured(store, (row.id, row.revision), &supply).await?;
+            }
         }
     }
+    Ok(())
+}
+
+/// The demo supply that was measured on the bench (invented), and what its recorder wrote.
+const MEASURED_OF: &str = "Tide gauge mains supply";
+const MEASURED: (&str, &str) = ("tide-gauge-berth-2.csv", include_str!("../../../../demo/tide-gauge-berth-2.csv"));
+
+async fn load_measured(store: &Store, row: (uuid::Uuid, i32), supply: &Supply) -> anyhow::Result<()> {
+    let (study, (file, text)) = ("switch_on", MEASURED);
+    let document = circuit::as_run(supply, Some(study));
+    let circuit = circuit::resolve(&document).map_err(|_| anyhow::anyhow!("{MEASURED_OF} cannot be run"))?;
+    // A divider of ten and a current probe of 10 mV/A; the recorder began 20 ms before switch-on.
+    let channel = |column: usize, signal: &str, scale: f64| Channel { column, signal: signal.to_owned(), scale };
+    let channels = vec![channel(1, "bus.v", 1e-2), channel(2, "D1.i", 0.1)];
+    let mut bench = Bench::new(&circuit, &formats::read(file, text.as_bytes())?, 0, 1e-3, &channels)?;
+    let delay = -20e-3;
+    bench.delay(delay);
+    let measured = Measured {
+        title: "Berth 2".to_owned(),
+        file: file.to_owned(),
+        channels,
+        delay,
+        aligned: "delayed by −20 ms".to_owned(),
+    };
+    let packing = bench.packed(&circuit, study)?;
+    keep(store, DEMO_ACCOUNT, row, (&document, study), &measured, &packing).await?;
     Ok(())
 }
 

@@ -1,7 +1,9 @@
 //! What runs record: on its way to being judged, and read back from the store.
 
+mod bench;
 mod spool;
 mod traces;
 
+pub(crate) use bench::{Bench, Channel, Measured, Untaken, keep};
 pub(crate) use spool::Spool;
 pub(crate) use traces::{TraceError, Traces, whole_pieces};

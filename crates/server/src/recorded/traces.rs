@@ -154,6 +154,9 @@ impl Traces<'_> {
     async fn envelope(&self, signal: &str, level: i16, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
         let names = [String::new(), signal.to_owned()];
         let rows = self.store.chunks(self.run, level, &names, from, to).await?;
+        if !rows.is_empty() && !rows.iter().any(|row| row.signal == signal) {
+            return Err(TraceError::NotRecorded(signal.to_owned()));
+        }
         Ok(block_in_place(|| envelope(&rows, from, to, width))?)
     }
 }
