@@ -31,10 +31,13 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     fill(&page, "Title", "Rise of the bus").await?;
     choose(&page, "Measure", "rise_time").await?;
     fill(&page, "Signal", "bus.v").await?;
+    fill(&page, "Metered value", "5m").await?;
     choose(&page, "Window", "whole_run").await?;
     page.picture("editor.png").await?;
     page.client.find(Locator::XPath("//form//button[.='Add reading']")).await?.click().await?;
     page.text("[data-testid=reading-rise_of_the_bus]", |text| text.contains("ms")).await?;
+    // What a meter showed stands beneath it, with how far off it is.
+    page.text("[data-testid=metered-rise_of_the_bus]", |text| text.contains("metered 5") && text.contains('%')).await?;
     assert!(page.client.find(Locator::Css("[data-testid=numbers-old]")).await.is_err());
     // One that cannot be is kept, marked, and opens with what is wrong.
     page.press("Add reading").await?;

@@ -227,6 +227,9 @@ pub struct Reading {
     /// Arithmetic among readings by their identifiers.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub formula: Option<String>,
+    /// What a meter showed of it on the bench, to be held against it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub metered: Option<String>,
     /// Over which part of the run.
     #[serde(default)]
     pub window: Window,
@@ -245,6 +248,7 @@ impl Reading {
             stage: None,
             numbers: BTreeMap::new(),
             formula: None,
+            metered: None,
             window,
         }
     }

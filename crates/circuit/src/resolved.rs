@@ -84,6 +84,8 @@ pub struct ResolvedReading {
     /// Frequency of the periodic source, if there is just one, Hz.
     pub fundamental: Option<f64>,
     pub window: ResolvedWindow,
+    /// What a meter showed, SI.
+    pub metered: Option<f64>,
     /// Why it cannot be taken, if it cannot.
     pub problem: Option<String>,
 }

@@ -24,6 +24,16 @@ pub(crate) fn readings(
         let mut found = Taking { supply, circuit, reading, scope, findings: &mut own, before: &resolved }.resolved();
         // A reading that cannot be taken is no reason not to run: it has no value, and says why.
         found.problem = findings.take_lesser(own);
+        // A typed value that cannot be read leaves the reading as it is.
+        let mut own = Findings::default();
+        let metered = |text: &String| {
+            let what = format!("The metered value of reading {}", reading.id);
+            scope.number(text, found.unit, (f64::MIN, f64::MAX), &what, place(reading), &mut own)
+        };
+        found.metered = reading.metered.as_ref().map(metered).filter(|v| v.is_finite());
+        if findings.take_lesser(own).is_some() {
+            found.metered = None;
+        }
         resolved.push(found);
     }
     resolved
@@ -72,6 +82,7 @@ impl Taking<'_, '_> {
             unit,
             fundamental,
             window,
+            metered: None,
             problem: None,
         }
     }

@@ -180,3 +180,20 @@ fn strips_with_formulas_follow_their_nets() {
     supply.forget_gone(&before);
     assert_eq!(supply.studies[0].strips, [expected[1..].to_vec()]);
 }
+
+/// What a meter showed is read in the reading's own unit; what cannot be read is said and leaves the reading alone.
+#[test]
+fn metered_values_stand_beside_readings() {
+    let supply = supply(json!([
+        reading(&json!({ "id": "a", "measure": "mean", "signal": "R1.i", "metered": "130m" })),
+        reading(&json!({ "id": "b", "measure": "mean", "signal": "out.v", "metered": "v_rail * 1.02" })),
+        reading(&json!({ "id": "c", "measure": "mean", "signal": "out.v", "metered": "a bit" })),
+    ]));
+    let circuit = resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"));
+    let metered: Vec<Option<f64>> = circuit.readings.iter().map(|r| r.metered).collect();
+    assert_eq!(metered, [Some(0.13), Some(5.1), None]);
+    assert!(circuit.readings.iter().all(|r| r.problem.is_none()));
+    let found = check(&supply);
+    let said = |f: &Finding| f.message.contains("metered value of reading c");
+    assert!(found.iter().any(said), "{found:#?}");
+}

@@ -106,6 +106,25 @@ fn places(part: &DrawnPart) -> Vec<(f64, f64)> {
     if upright_two_pins { [&beside[..], &level[..]].concat() } else { [&level[..], &beside[..]].concat() }
 }
 
+/// Half squares a text may stand from a part's corners where none of the usual places is free.
+const FARTHEST: i32 = 6;
+
+/// Places around a part, those next to it first.
+fn near(part: &DrawnPart) -> Vec<(f64, f64)> {
+    let (l, t, r, b) = solid(part);
+    let (w, more) = (width(&part.label), LINE * (part.label.len() as f64 - 1.0));
+    let steps = |from: f64, to: f64| (0..).map(move |k| from + 0.5 * f64::from(k)).take_while(move |at| *at <= to);
+    let mut found = Vec::new();
+    for k in 0..=FARTHEST {
+        let off = 0.5 * f64::from(k);
+        let (left, right) = (l - 0.4 - w - off, r + 0.3 + off);
+        let (over, under) = (t - AIR - more - off, b + AIR + ASCENT + off);
+        found.extend(steps(over, under).flat_map(|y| [(left, y), (right, y)]));
+        found.extend(steps(left, right).flat_map(|x| [(x, over), (x, under)]));
+    }
+    found
+}
+
 /// Where a part's text stands unless something is in the way.
 pub(crate) fn usual_place(part: &DrawnPart) -> (f64, f64) {
     places(part)[0]
@@ -167,7 +186,7 @@ pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
         }
     }
     for part in parts.iter_mut() {
-        let place = places(part).into_iter().find(|at| taken.free(text_box(*at, &part.label)));
+        let place = places(part).into_iter().chain(near(part)).find(|at| taken.free(text_box(*at, &part.label)));
         part.label_at = place.unwrap_or(part.label_at);
         taken.add(text_box(part.label_at, &part.label));
     }

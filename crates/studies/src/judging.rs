@@ -159,7 +159,8 @@ impl<'a> Asked<'a> {
             Ok((value, window)) => (Some(value), Some(window), None),
             Err(problem) => (None, None, Some(problem)),
         };
-        ReadingResult { id: self.reading.id.clone(), unit: self.reading.unit, value, problem, window }
+        let ResolvedReading { id, unit, metered, .. } = self.reading;
+        ReadingResult { id: id.clone(), unit: *unit, value, problem, window, metered: *metered }
     }
 }
 

@@ -49,6 +49,9 @@ pub struct ReadingResult {
     pub problem: Option<String>,
     /// The window read, s, for showing where the number comes from.
     pub window: Option<(f64, f64)>,
+    /// What a meter showed of it, in SI base units.
+    #[serde(default)]
+    pub metered: Option<f64>,
 }
 
 /// How a requirement fared.

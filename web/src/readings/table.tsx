@@ -91,6 +91,12 @@ export function Readings({ shown, study, editing, run, before }: Props) {
                 </td>
                 <td className="figures px-2 text-right whitespace-nowrap" title={now?.problem ?? undefined}>
                   {now ? show(now.value, now.unit) : "–"}
+                  {now?.metered != null && (
+                    <span className="block text-xs text-muted" data-testid={`metered-${reading.id}`}>
+                      metered {show(now.metered, now.unit)}
+                      {now.value != null && `, ${change(now.value, now.metered)}`}
+                    </span>
+                  )}
                 </td>
                 <td className="figures px-3 text-right whitespace-nowrap text-muted">
                   {then ? show(then.value, then.unit) : ""}

@@ -22,9 +22,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 /// Arrangements whose wires are routed in earnest, and parts from which on one has to do.
 const TRIES: u64 = 4;
-const MANY: usize = 60;
+const MANY: usize = 30;
 /// Parts from which on they stand in rows: nobody reads such a drawing, and nobody would wait for it.
-const MOST: usize = 700;
+const MOST: usize = 300;
 /// Squares between parts in rows, and how many stand in one.
 const PITCH: i32 = 8;
 const IN_A_ROW: i32 = 40;

@@ -5,9 +5,9 @@ use fastrand::Rng;
 
 /// Squares between a pin and the one it lines up with, along and across.
 const STEPS: [i32; 7] = [2, 4, 5, 6, 8, 10, 12];
-/// Moves tried for each part, and most of all.
+/// Moves tried for each part; and moves times parts at most, for a move among many takes longer.
 const MOVES: usize = 9_000;
-const MOST_MOVES: usize = 130_000;
+const MOST_WORK: usize = 1_500_000;
 /// Parts from which on the first arrangement stays.
 const MANY: usize = 150;
 /// Temperatures at which annealing begins and ends, in units of cost.
@@ -135,7 +135,7 @@ impl<'b> Trial<'b> {
 
 /// Moves pieces about, the worse moves ever more rarely.
 fn anneal(board: &mut Board, free: &[usize], random: &mut Rng) {
-    let moves = (MOVES * free.len()).min(MOST_MOVES);
+    let moves = (MOVES * free.len()).min(MOST_WORK / free.len());
     let cooling = (COLD / HOT).powf(1.0 / moves as f64);
     let mut temperature = HOT;
     let mut trial = Trial::new(board);

@@ -15,8 +15,8 @@ mod small_signal;
 
 use crate::api::{self, App, Hosts};
 use crate::news::News;
-use crate::recorded::{Bench, Channel, Measured, keep};
 use crate::queue::Queue;
+use crate::recorded::{Bench, Channel, Measured, keep};
 use crate::store::{DEMO_ACCOUNT, NewRun, Store, StoreError, migrate};
 use crate::worker::Worker;
 use anyhow::Context;
@@ -269,7 +269,7 @@ async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
                 };
                 store.create_run(DEMO_ACCOUNT, new).await?;
             }
-            if supply.title == MEASURED_OF {
+            if run && supply.title == MEASURED_OF {
                 load_measured(store, (row.id, row.revision), &supply).await?;
             }
         }
