@@ -1968,6 +1968,8 @@ export interface components {
       id: string;
       /** @description What is measured. */
       measure: components["schemas"]["ReadingMeasure"];
+      /** @description What a meter showed of it on the bench, to be held against it. */
+      metered?: string | null;
       /** @description Numbers of the measure, by name; those left out have their defaults. */
       numbers?: {
         [key: string]: string;
@@ -2031,6 +2033,12 @@ export interface components {
     ReadingResult: {
       /** @description Identifier of the reading. */
       id: string;
+      /**
+       * Format: double
+       * @description What a meter showed of it, in SI base units.
+       * @default null
+       */
+      metered: number | null;
       /** @description Why there is no value. */
       problem?: string | null;
       /** @description Its unit. */

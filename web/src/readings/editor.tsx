@@ -83,13 +83,18 @@ export function ReadingEditor({ shown, reading, isNew, findings, onKeep, onRemov
           />
         </Row>
       )}
-      <Row label="Metered" help="What a meter showed of it on the bench; it stands beside the reading with the difference.">
+      <Row
+        label="Metered"
+        help="What a meter showed of it on the bench; it stands beside the reading with the difference."
+      >
         <input
           aria-label="Metered value"
           value={draft.metered ?? ""}
           placeholder="14.3"
           spellCheck={false}
-          onChange={(event) => set({ metered: event.target.value.trim() === "" ? undefined : event.target.value })}
+          onChange={(event) =>
+            set({ metered: event.target.value.trim() === "" ? undefined : event.target.value })
+          }
           className={`figures w-32 ${FIELD}`}
         />
       </Row>
