@@ -35,6 +35,21 @@ async fn no_main_view_breaks_a_rule() -> Result<()> {
     all.extend(broken(&page, "desk before a run").await?);
     page.run().await?;
     all.extend(broken(&page, "desk").await?);
+    page.script("document.querySelector('[data-net=bus]').focus()").await?;
+    page.find("[data-net=bus]").await?.send_keys("\u{E007}").await?;
+    page.text("[data-testid='tap-bus.v']", |text| text.contains("mean")).await?;
+    all.extend(broken(&page, "card of a net").await?);
+    page.press("Close the card").await?;
+    page.press("Go on from the end of the run").await?;
+    page.enter("For another", "10m").await?;
+    all.extend(broken(&page, "going on").await?);
+    page.find("[aria-label='Go on with the run'] input").await?.send_keys("\u{E00C}").await?;
+    page.client.find(Locator::Css("[aria-label='Go on from the end of the run']")).await?.click().await?;
+    page.press("Save or copy the strips").await?;
+    page.press("Measured traces from a file …").await?;
+    page.find("[aria-label='Measured file']").await?;
+    all.extend(broken(&page, "measured file").await?);
+    page.press("Close the dialog").await?;
     page.click("[data-part=C1]").await?;
     page.find("[aria-label='Close the inspector']").await?;
     all.extend(broken(&page, "inspector").await?);
@@ -71,6 +86,8 @@ async fn no_main_view_breaks_a_rule() -> Result<()> {
         all.extend(broken(&page, link).await?);
     }
     page.press("Use the dark look").await?;
+    // Colours change within a tenth of a second.
+    tokio::time::sleep(std::time::Duration::from_millis(300)).await;
     all.extend(broken(&page, "history, dark").await?);
     page.client.find(Locator::LinkText("Desk")).await?.click().await?;
     page.find("[data-testid=drawing]").await?;

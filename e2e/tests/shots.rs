@@ -15,6 +15,22 @@ async fn pictures_of_every_view() -> Result<()> {
     page.shoot(&folder.join("desk-before-run.png")).await?;
     page.run().await?;
     page.shoot(&folder.join("desk.png")).await?;
+    page.script("document.querySelector('[data-net=bus]').focus()").await?;
+    page.find("[data-net=bus]").await?.send_keys("\u{E007}").await?;
+    page.text("[data-testid='tap-bus.v']", |text| text.contains("mean")).await?;
+    page.shoot(&folder.join("net.png")).await?;
+    page.press("Close the card").await?;
+    page.press("Save or copy the strips").await?;
+    page.press("Measured traces from a file …").await?;
+    let bench = xtask::paths::root().join("demo/tide-gauge-berth-2.csv");
+    page.find("[aria-label='Measured file']").await?.send_keys(&bench.to_string_lossy()).await?;
+    page.text("table[aria-label='Columns of the file']", |text| text.contains("CH1 bus")).await?;
+    for (column, signal) in [("CH1 bus", "bus.v"), ("CH2 diode D1", "D1.i")] {
+        let option = format!("//select[@aria-label='{column} was measured at']/option[.='{signal}']");
+        page.client.find(Locator::XPath(&option)).await?.click().await?;
+    }
+    page.shoot(&folder.join("measured.png")).await?;
+    page.press("Leave it").await?;
     page.client.goto(&stage.address()).await?;
     page.find("main a").await?;
     page.shoot(&folder.join("library.png")).await?;

@@ -96,9 +96,10 @@ mod tests {
     #[test]
     fn pieces_are_parted_into_what_they_were_joined_of() {
         for lengths in [&[5, 4, 4, 2][..], &[1, 2, 2], &[3, 1, 1, 6], &[7], &[2, 3, 256, 1]] {
-            let (mut joiner, mut parter, mut node) = (Joiner::default(), Parter::default(), 0.0);
+            let (mut joiner, mut parter, mut node) = (Joiner::default(), Parter::default(), 0);
             for length in lengths {
-                let times: Vec<f64> = (0..*length).map(|_| std::mem::replace(&mut node, node + 1.0)).collect();
+                let times: Vec<f64> = (node..node + length).map(f64::from).collect();
+                node += length;
                 let chunk = Chunk { columns: vec![times.iter().map(|t| 7.0 * t).collect()], times };
                 assert_eq!(parter.part(&joiner.join(&chunk)), chunk, "{lengths:?}");
             }

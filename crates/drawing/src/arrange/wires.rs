@@ -64,8 +64,8 @@ fn rail(pins: &[Pin], wires: &mut Vec<Wire>) -> f64 {
         let down = (y - from).signum();
         let into = down != 0 && pin.blocked((0, down));
         // At the height of the rail a level part is in its way.
-        let through = down == 0
-            && (x > left && pin.blocked((-1, 0)) && x < right || x > left && x < right && pin.blocked((1, 0)));
+        let within = left < x && x < right;
+        let through = down == 0 && within && (pin.blocked((-1, 0)) || pin.blocked((1, 0)));
         cost += f64::from((from - y).abs()) + if into || through { AROUND } else { 0.0 };
         if down != 0 {
             wires.push(wire((x, from), (x, y)));
