@@ -22,7 +22,7 @@ async fn pictures_of_every_view() -> Result<()> {
     page.press("Close the card").await?;
     page.press("Save or copy the strips").await?;
     page.press("Measured traces from a file …").await?;
-    let bench = xtask::paths::root().join("demo/tide-gauge-berth-2.csv");
+    let bench = xtask::paths::root().join("measured/tide-gauge-berth-2.csv");
     page.find("[aria-label='Measured file']").await?.send_keys(&bench.to_string_lossy()).await?;
     page.text("table[aria-label='Columns of the file']", |text| text.contains("CH1 bus")).await?;
     for (column, signal) in [("CH1 bus", "bus.v"), ("CH2 diode D1", "D1.i")] {

@@ -279,7 +279,7 @@ async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
 
 /// The demo supply that was measured on the bench (invented), and what its recorder wrote.
 const MEASURED_OF: &str = "Tide gauge mains supply";
-const MEASURED: (&str, &str) = ("tide-gauge-berth-2.csv", include_str!("../../../../demo/tide-gauge-berth-2.csv"));
+const MEASURED: (&str, &str) = ("tide-gauge-berth-2.csv", include_str!("../../../../measured/tide-gauge-berth-2.csv"));
 
 async fn load_measured(store: &Store, row: (uuid::Uuid, i32), supply: &Supply) -> anyhow::Result<()> {
     let (study, (file, text)) = ("switch_on", MEASURED);
