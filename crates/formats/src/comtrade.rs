@@ -1,9 +1,8 @@
 //! COMTRADE, IEEE C37.111 / IEC 60255-24: written as edition 2013 in one file (CFF) with 32-bit samples, read in editions
 //! 1991, 1999 and 2013 with samples as text, 16-bit or 32-bit whole numbers, or single-precision numbers.
 
-use crate::MOST_VALUES;
 use crate::delimited::text;
-use crate::table::{Column, Data, FormatError, Sheet, Table};
+use crate::table::{Column, Data, FormatError, MOST_VALUES, Sheet, Table};
 use std::fmt::Write;
 
 /// Counts a whole record's time is divided into, within the 32 bits of a time stamp.

@@ -1,7 +1,6 @@
 //! Tables of numbers in text: CSV as RFC 4180 has it, and what instruments and spreadsheets make of it.
 
-use crate::MOST_VALUES;
-use crate::table::{Column, Data, FormatError, Sheet, Table};
+use crate::table::{Column, Data, FormatError, MOST_VALUES, Sheet, Table};
 
 /// The table as CSV (RFC 4180): the time first, units in the heads.
 ///

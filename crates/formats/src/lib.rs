@@ -19,10 +19,7 @@ mod table;
 pub use columnar::{arrow, parquet};
 pub use comtrade::comtrade;
 pub use delimited::csv;
-pub use table::{Column, Data, FormatError, Sheet, Table};
-
-/// Most values read of a file.
-pub const MOST_VALUES: usize = 20_000_000;
+pub use table::{Column, Data, FormatError, MOST_VALUES, Sheet, Table};
 
 /// Reads a file by what it is: COMTRADE in one file (`.cff`), or a table of numbers in text. A COMTRADE configuration and
 /// its data, if in two files, are read as one, the configuration first, with a line `--- file type: DAT … ---` between.

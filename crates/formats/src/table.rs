@@ -1,6 +1,9 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 
+/// Most values read of a file.
+pub const MOST_VALUES: usize = 20_000_000;
+
 /// A file that cannot be read or written, in words.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{0}")]
@@ -45,11 +48,11 @@ impl Table {
     /// The table at evenly spaced times, so many a second, straight lines between its nodes.
     ///
     /// # Errors
-    /// [`FormatError`] if that would be more than [`MOST_VALUES`](crate::MOST_VALUES) values, or none.
+    /// [`FormatError`] if that would be more than [`MOST_VALUES`] values, or none.
     pub fn resampled(&self, rate: f64) -> Result<Table, FormatError> {
         let (Some(from), Some(to)) = (self.times.first(), self.times.last()) else { return Ok(self.clone()) };
         let count = ((to - from) * rate * (1.0 + 1e-12)).floor() + 1.0;
-        if !(rate > 0.0 && count >= 2.0 && count * (self.columns.len() + 1) as f64 <= crate::MOST_VALUES as f64) {
+        if !(rate > 0.0 && count >= 2.0 && count * (self.columns.len() + 1) as f64 <= MOST_VALUES as f64) {
             let message =
                 format!("{rate} samples a second over {} s cannot be written; choose another rate", to - from);
             return Err(FormatError(message));
