@@ -111,6 +111,15 @@ async fn a_run_shows_its_progress_pauses_and_goes_on() -> Result<()> {
         .await?;
     page.text("[data-testid=progress]", |text| text.contains('%')).await?;
     page.text("[data-testid=requirement-ripple]", |text| text.contains("missed")).await?;
+    // The paused run is all in the one that went on, and offered no more.
+    let offered = "return document.querySelectorAll(\"[aria-label='Run behind the traces'] option\").length";
+    let gone = async {
+        while page.script(offered).await? != 0 {
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        Ok::<_, anyhow::Error>(())
+    };
+    tokio::time::timeout(Duration::from_secs(10), gone).await??;
     // At its end it can still go on, for longer.
     page.press("Go on from the end of the run").await?;
     page.enter("For another", "50m").await?;

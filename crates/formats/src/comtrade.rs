@@ -9,6 +9,8 @@ use std::fmt::Write;
 const COUNTS: f64 = 4e9;
 /// Largest sample; its negative less one stands for a missing one.
 const LARGEST: f64 = 2_147_483_000.0;
+/// What stands for a missing sample in text, if not nothing.
+const MISSING: &str = "99999";
 /// Samples a second that tell apart evenly spaced times from others, relative.
 const EVEN: f64 = 1e-6;
 
@@ -277,6 +279,9 @@ fn sheet(configuration: &Configuration, samples: &[u8]) -> Result<Sheet, FormatE
             let fields: Vec<&str> = line.split(',').map(str::trim).collect();
             let number = |at: usize| {
                 let field = fields.get(at).copied().unwrap_or_default();
+                if at > 1 && (field.is_empty() || field == MISSING) {
+                    return Ok(f64::NAN);
+                }
                 let wrong = || FormatError(format!("line {} of the data: “{field}” is no number", k + 1));
                 field.parse::<f64>().map_err(|_| wrong())
             };
@@ -294,10 +299,15 @@ fn sheet(configuration: &Configuration, samples: &[u8]) -> Result<Sheet, FormatE
         }
         for sample in samples.chunks_exact(row) {
             let word = |at: usize| [sample[at], sample[at + 1], sample[at + 2], sample[at + 3]];
+            // The lowest number there is stands for a missing sample.
+            let given = |value: f64, missing: f64| if value == missing { f64::NAN } else { value };
             let value = |c: usize| match form {
-                Form::Binary => f64::from(i16::from_le_bytes([sample[8 + 2 * c], sample[9 + 2 * c]])),
-                Form::Float32 => f64::from(f32::from_le_bytes(word(8 + 4 * c))),
-                _ => f64::from(i32::from_le_bytes(word(8 + 4 * c))),
+                Form::Binary => {
+                    let value = i16::from_le_bytes([sample[8 + 2 * c], sample[9 + 2 * c]]);
+                    given(value.into(), i16::MIN.into())
+                }
+                Form::Float32 => given(f32::from_le_bytes(word(8 + 4 * c)).into(), f32::MIN.into()),
+                _ => given(i32::from_le_bytes(word(8 + 4 * c)).into(), i32::MIN.into()),
             };
             let raw: Vec<f64> = (0..analog.len()).map(value).collect();
             take(u32::from_le_bytes(word(0)) as usize, f64::from(u32::from_le_bytes(word(4))), &raw)?;

@@ -138,6 +138,35 @@ fn older_records_are_read() {
     check(&binary);
 }
 
+/// A missing sample is no number, and not the lowest one there is.
+#[test]
+fn missing_samples_are_not_taken_for_values() {
+    let cfg = |form: &str| {
+        format!(
+            "--- file type: CFG ---\nBerth 2,IED 7,1999\n1,1A,0D\n1,VA,A,,V,0.01,0,0,-32767,32767,1,1,S\n50\n1\n1000,3\n\
+             01/02/2024,10:00:00.000000\n01/02/2024,10:00:00.000000\n{form}\n1\n--- file type: DAT {form} ---\n"
+        )
+    };
+    let binary = |samples: [&[u8]; 3]| {
+        let rows = samples.iter().zip(1u32..).map(|(v, k)| [&k.to_le_bytes()[..], &[0; 4], v].concat());
+        rows.collect::<Vec<_>>().concat()
+    };
+    let [a, b] = [100i32, 300];
+    let whole = |v: i32| v.to_le_bytes();
+    let short = |v: i32| (v as i16).to_le_bytes();
+    let real = |v: f32| v.to_le_bytes();
+    for (form, data) in [
+        ("ASCII", b"1,0,100\n2,1000,99999\n3,2000,300\n".to_vec()),
+        ("BINARY", binary([&short(a), &i16::MIN.to_le_bytes(), &short(b)])),
+        ("BINARY32", binary([&whole(a), &i32::MIN.to_le_bytes(), &whole(b)])),
+        ("FLOAT32", binary([&real(100.0), &f32::MIN.to_le_bytes(), &real(300.0)])),
+    ] {
+        let sheet = read("x.cff", &[cfg(form).into_bytes(), data].concat()).unwrap();
+        let values = &sheet.columns[1].values;
+        assert!(values.len() == 3 && values[0] == 1.0 && values[1].is_nan() && values[2] == 3.0, "{form}: {values:?}");
+    }
+}
+
 #[test]
 fn what_is_wrong_is_said_with_its_line() {
     let said = |name: &str, text: &str| read(name, text.as_bytes()).unwrap_err().to_string();

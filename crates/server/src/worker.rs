@@ -92,7 +92,7 @@ async fn simulate(
             let spool = Spool::default();
             let mut reporter =
                 Reporter { builder, spool, rows: sender, shared, started: Instant::now(), from: None, slow_down };
-            // What cannot be gone on with is computed from its beginning, which gives the same.
+            // What cannot be gone on with is computed from its beginning.
             let from = before.and_then(|before| {
                 let kept: Kept = ciborium::from_reader(before.kept.as_slice()).ok()?;
                 kept.fits(&equations).ok().map(|()| (before.run, kept))

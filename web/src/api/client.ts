@@ -388,7 +388,7 @@ function useRunBegun(supply: string) {
       run,
       ...(runs ?? []).filter((r) => r.id !== run.id),
     ]);
-    if (isOver(run)) forgetTallies(client);
+    if (isOver(run)) hasEnded(client, run);
   };
 }
 
@@ -422,6 +422,12 @@ function listen(run: string, onNews: (news: Run) => void): EventSource {
 /** What the library shows of runs is fetched anew. */
 function forgetTallies(client: QueryClient) {
   for (const key of ["supplies", "room"]) void client.invalidateQueries({ queryKey: [key] });
+}
+
+/** What follows from a run's end: new tallies, and a run that was cut short is gone once another went on from it. */
+function hasEnded(client: QueryClient, run: Run) {
+  forgetTallies(client);
+  if (run.goes_on_from) void client.invalidateQueries({ queryKey: ["runs", run.supply] });
 }
 
 export function useStopRun() {
@@ -464,7 +470,7 @@ export function useFollow(supply: string, run: Run | undefined) {
       client.setQueryData<Run[]>(["runs", supply], (runs) => runs?.map((r) => (r.id === news.id ? news : r)));
       if (isOver(news)) {
         events.close();
-        forgetTallies(client);
+        hasEnded(client, news);
       }
     });
     return () => events.close();

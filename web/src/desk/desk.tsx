@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 
 import { whyBlocked, type PartKind, type Run, type Supply, type SupplyShown } from "../api/client";
@@ -10,6 +10,7 @@ import { ArrangementSwitch, type Arrangement } from "./arrangement";
 import { Dock } from "./dock";
 import { Inspector } from "./inspector";
 import { Strips, type Look } from "./strips";
+import { useStrips } from "./usestrips";
 
 interface Props {
   shown: SupplyShown;
@@ -36,30 +37,23 @@ export function Desk(props: Props) {
   const chosen = parts.length === 1 ? supply.parts?.find((p) => p.id === parts[0]) : undefined;
   const kind = kinds.find((k) => k.id === chosen?.kind);
   const [arrangement, setArrangement] = useKept<Arrangement>("desk-arrangement", "beside");
-  const strips = useMemo(() => supply.studies?.find((s) => s.id === study)?.strips ?? [], [supply, study]);
-  const taps = useMemo(() => {
-    const arrange = (what: string, next: string[][]) =>
-      editing.change(what, (document) => {
-        const changed = document.studies?.find((s) => s.id === study);
-        if (changed) changed.strips = next;
-      });
-    return {
-      run,
-      strips,
-      put: (signal: string, strip: number) =>
-        arrange(
-          `show ${signal}`,
-          strip < strips.length
-            ? strips.map((of, k) => (k === strip ? [...of, signal] : of))
-            : [...strips, [signal]],
-        ),
-      take: (signal: string, strip: number) =>
-        arrange(
-          `take ${signal} out`,
-          strips.map((of, k) => (k === strip ? of.filter((s) => s !== signal) : of)),
-        ),
-    };
-  }, [run, strips, study, editing]);
+  const [strips, arrange] = useStrips(supply, study, editing);
+  const taps = {
+    run,
+    strips,
+    put: (signal: string, strip: number) =>
+      arrange(
+        `show ${signal}`,
+        strip < strips.length
+          ? strips.map((of, k) => (k === strip ? [...of, signal] : of))
+          : [...strips, [signal]],
+      ),
+    take: (signal: string, strip: number) =>
+      arrange(
+        `take ${signal} out`,
+        strips.map((of, k) => (k === strip ? of.filter((s) => s !== signal) : of)),
+      ),
+  };
   const drawing = (
     <Drawing
       shown={shown}
@@ -99,11 +93,7 @@ export function Desk(props: Props) {
           const place = lookAt(supply, study, run, reading, look?.nth ?? 0);
           setLook(place);
           const missing = place?.signals.filter((signal) => !strips.flat().includes(signal)) ?? [];
-          if (missing.length > 0)
-            editing.change("show what was read", (document) => {
-              const changed = document.studies?.find((s) => s.id === study);
-              if (changed) changed.strips = [...strips, missing];
-            });
+          if (missing.length > 0) arrange("show what was read", [...strips, missing]);
         }}
         onPart={(part) => onParts([part])}
         kinds={kinds}

@@ -1,8 +1,8 @@
-import { Tapped } from "../taps/tapped";
 import { FlipHorizontal2, RotateCw, Trash2, X } from "lucide-react";
 
 import type { Parameter, PartKind, SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
+import { Tapped } from "../taps/tapped";
 import { Button } from "../ui/button";
 import { ValueField } from "../ui/valuefield";
 import { joined, mirrored, onPart, placeOf, turned } from "../drawing/partedits";

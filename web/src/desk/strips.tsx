@@ -22,6 +22,7 @@ import { SaveMenu } from "./savemenu";
 import { SpanTable } from "./spantable";
 import { ReferenceMenu, StripControls } from "./stripcontrols";
 import { SignalTray } from "./tray";
+import { useStrips } from "./usestrips";
 
 /** A place in a run to look at: what decided a verdict. */
 export interface Look {
@@ -61,13 +62,9 @@ function useSettled<T>(chosen: T | undefined, delay: number): T | undefined {
 
 /** Plots under one time axis, and the span measured over them. */
 export function Strips({ supply, study, editing, run, others, look, behind, onBehind, blocked }: Props) {
-  const saved = supply.studies?.find((s) => s.id === study)?.strips;
-  const strips = useMemo(() => (saved?.length ? saved : [[]]), [saved]);
-  const setStrips = (next: string[][]) =>
-    editing.change("arrange the strips", (document) => {
-      const changed = document.studies?.find((s) => s.id === study);
-      if (changed) changed.strips = next;
-    });
+  const [saved, arrange] = useStrips(supply, study, editing);
+  const strips = useMemo(() => (saved.length > 0 ? saved : [[]]), [saved]);
+  const setStrips = (next: string[][]) => arrange("arrange the strips", next);
   const full = useMemo<View>(() => {
     const going = run && !isOver(run);
     const [from, to] = run?.recorded ?? [0, 0];
