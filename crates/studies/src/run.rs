@@ -73,7 +73,14 @@ pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn
         circuit.studies.iter().position(|s| s.id == study).ok_or_else(|| StudyError::Unknown(study.to_owned()))?;
     let study = &circuit.studies[index];
     let equations = Equations::new(circuit);
-    let mut bounded = Bounded { kept, reached: 0.0, bytes: 0.0 };
+    let (first, last) = kept.whole();
+    let mut nodes = 0;
+    if from.is_some() {
+        // What was recorded before counts for the most a run may record.
+        kept.pieces(first, last, &[], &mut |piece| nodes += piece.times.len())?;
+    }
+    let bytes = bytes_of(nodes, equations.columns().len());
+    let mut bounded = Bounded { kept, reached: 0.0, bytes };
     let mut health = Health::default();
     let settings = settings(circuit, study);
     let begun = match from {
@@ -102,6 +109,10 @@ pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn
     Ok(Ran { outcome, kept: left })
 }
 
+fn bytes_of(nodes: usize, columns: usize) -> f64 {
+    (size_of::<f64>() * nodes * (1 + columns)) as f64
+}
+
 /// Passes everything on, up to the most a run may record.
 struct Bounded<'a> {
     kept: &'a mut dyn Keeper,
@@ -116,7 +127,7 @@ impl Observer for Bounded<'_> {
         if self.bytes > MOST_BYTES { Command::Stop } else { wish }
     }
     fn record(&mut self, chunk: Chunk) {
-        self.bytes += (size_of::<f64>() * chunk.times.len() * (1 + chunk.columns.len())) as f64;
+        self.bytes += bytes_of(chunk.times.len(), chunk.columns.len());
         self.kept.record(chunk);
     }
 }
