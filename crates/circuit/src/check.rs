@@ -4,7 +4,7 @@ use crate::document::{GND, Supply};
 use crate::finding::{Findings, Place};
 use crate::resolved::ResolvedPart;
 use crate::signal::signals_in;
-use crate::{Joint, KindId, fit};
+use crate::{Joint, KindId, Strip, fit};
 use std::collections::{HashMap, HashSet};
 
 mod bounds;
@@ -251,7 +251,7 @@ fn dc_paths(nets: &[String], parts: &[ResolvedPart], ends: &mut LooseEnds<'_>, f
 /// What the strips show: signals, or formulas of them. What is not there is no reason not to run.
 fn strips(supply: &Supply, nets: &[String], findings: &mut Findings) {
     for study in &supply.studies {
-        for text in study.strips.iter().flatten() {
+        for text in study.strips.iter().flat_map(Strip::texts) {
             let place = Place::Study { study: study.id.clone() };
             let remedy = "Name a net (with .v) or a part (with .v, .i or .p), or a formula of such signals";
             let mut signals = signals_in(text).peekable();
@@ -263,6 +263,15 @@ fn strips(supply: &Supply, nets: &[String], findings: &mut Findings) {
                 if supply.part(&term.of).is_none() && !nets.contains(&term.of) {
                     let message = format!("“{text}” in the strips: there is no net or part named {}", term.of);
                     findings.warning("unknown-signal", place.clone(), message, remedy);
+                }
+            }
+        }
+        for (nth, strip) in study.strips.iter().enumerate() {
+            for (scale, side) in [(&strip.left, "left"), (&strip.right, "right")] {
+                if let Some(wrong) = scale.wrong() {
+                    let place = Place::Study { study: study.id.clone() };
+                    let message = format!("The {side} scale of strip {} {wrong}", nth + 1);
+                    findings.warning("unusable-scale", place, message, "Give it a range that ascends, or let it fit itself");
                 }
             }
         }

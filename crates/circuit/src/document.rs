@@ -1,4 +1,4 @@
-use crate::{KindId, OutputDemand, ReadingMeasure, SourceDemand, Stage};
+use crate::{KindId, OutputDemand, ReadingMeasure, SourceDemand, Stage, Strip};
 use quantity::Unit;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -175,9 +175,9 @@ pub struct Study {
     /// Where the power path is cut, to look at the supply so far; whole if left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub cut: Option<Cut>,
-    /// Signals the strips show at first, one list per strip.
+    /// What the strips show, from top to bottom.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub strips: Vec<Vec<String>>,
+    pub strips: Vec<Strip>,
 }
 
 /// The power path cut behind a stage, with a load standing in for what follows.

@@ -49,6 +49,7 @@ mod resolved;
 mod scope;
 mod signal;
 mod stage;
+mod strips;
 mod taken;
 mod values;
 
@@ -74,4 +75,5 @@ pub use resolved::{
 };
 pub use signal::{Quantity, Signal, SignalError, Term, renamed_in, signals_in};
 pub use stage::{Joint, JointKind, Stage, StageKind};
+pub use strips::{Scale, Shows, Side, SpectrumLook, Strip, Taper, Trace, Weight};
 pub use values::design_values;

@@ -2,7 +2,7 @@
 
 use crate::expression::names_in;
 use crate::signal::{renamed_in, signals_in};
-use crate::{GND, Joint, KindId, Part, Reading, Signal, Stage, StageKind, Study, Supply};
+use crate::{GND, Joint, KindId, Part, Reading, Signal, Stage, StageKind, Strip, Study, Supply};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Identifier of the stage that stands in for what a cut leaves out.
@@ -130,7 +130,7 @@ impl Supply {
             renamed(&mut reading.signal);
             reading.current.iter_mut().for_each(renamed);
         }
-        self.studies.iter_mut().flat_map(|s| s.strips.iter_mut().flatten()).for_each(renamed);
+        self.studies.iter_mut().flat_map(|s| s.strips.iter_mut().flat_map(Strip::texts_mut)).for_each(renamed);
     }
 }
 
@@ -223,8 +223,8 @@ impl Supply {
         self.readings.retain(|r| !dropped.contains(&r.id));
         self.requirements.retain(|r| !dropped.contains(&r.reading));
         for study in &mut self.studies {
-            study.strips.iter_mut().for_each(|strip| strip.retain(|s| !gone(s)));
-            study.strips.retain(|strip| !strip.is_empty());
+            study.strips.iter_mut().for_each(|strip| strip.forget(gone));
+            study.strips.retain(|strip| !strip.traces.is_empty());
         }
     }
 

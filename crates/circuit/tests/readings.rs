@@ -166,19 +166,19 @@ proptest! {
 fn strips_with_formulas_follow_their_nets() {
     let mut supply = supply(json!([]));
     let texts = ["out.v * -R1.i", "db(out.v / line.v)", "mean(out.v - line.v, 20m)", "line.v - out.v", "outer.v"];
-    supply.studies[0].strips = vec![texts.map(str::to_owned).to_vec()];
+    supply.studies[0].strips = vec![Strip::of(texts)];
     let warned: Vec<String> = check(&supply).into_iter().map(|f| f.message).collect();
     assert!(warned.len() == 1 && warned[0].contains("named outer"), "{warned:?}");
     assert!(resolve(&supply).is_ok());
     supply.rename_net("out", "rail_2");
     let expected =
         ["rail_2.v * -R1.i", "db(rail_2.v / line.v)", "mean(rail_2.v - line.v, 20m)", "line.v - rail_2.v", "outer.v"];
-    assert_eq!(supply.studies[0].strips, [expected]);
+    assert_eq!(supply.studies[0].strips, [Strip::of(expected)]);
     // What shows a part that is gone goes with it.
     let before = supply.clone();
     supply.parts.retain(|p| p.id != "R1");
     supply.forget_gone(&before);
-    assert_eq!(supply.studies[0].strips, [expected[1..].to_vec()]);
+    assert_eq!(supply.studies[0].strips, [Strip::of(&expected[1..])]);
 }
 
 /// What a meter showed is read in the reading's own unit; what cannot be read is said and leaves the reading alone.

@@ -141,7 +141,7 @@ fn window(supply: &Supply, study: &str) -> Window {
 /// Gives a signal a strip of its own, if no strip shows it yet.
 fn show(supply: &mut Supply, study: &str, signal: &str) {
     let Some(study) = supply.studies.iter_mut().find(|s| s.id == study) else { return };
-    if study.strips.len() < 4 && !study.strips.iter().flatten().any(|s| s == signal) {
-        study.strips.push(vec![signal.to_owned()]);
+    if study.strips.len() < 4 && !study.strips.iter().flat_map(Strip::texts).any(|s| s == signal) {
+        study.strips.push(Strip::of([signal]));
     }
 }

@@ -343,7 +343,7 @@ fn a_bypassed_stage_is_as_good_as_gone() {
     let split = stated(common::direct("30"), vec![output("rail", "12", "10m")]);
     let split = chain(&split, &["dc_source", "indicator"]);
     let mut split = add(&split, "zener_split", Some("dc_source"), false);
-    split.studies[0].strips.push(vec!["nowhere.v".into()]);
+    split.studies[0].strips.push(Strip::of(["nowhere.v"]));
     let split = done(&split, Edit::Bypass { stage: "zener_split".into(), bypassed: true });
     let rules: Vec<String> = check(&split).into_iter().map(|f| f.rule).collect();
     assert_eq!(rules, ["unknown-signal"]);

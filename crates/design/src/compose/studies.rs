@@ -5,7 +5,7 @@ use crate::draft::rounded;
 use crate::error::ComposeError;
 use crate::path::Path;
 use crate::stages::find;
-use circuit::{Cut, GND, Kind, KindId, Part, Study, StudyKind, Supply};
+use circuit::{Cut, GND, Kind, KindId, Part, Strip, Study, StudyKind, Supply};
 use quantity::entry;
 
 /// Stand-in where nothing is known of what follows, Ω.
@@ -21,7 +21,7 @@ pub(super) fn so_far(supply: &mut Supply, stage: &str) -> Result<(), ComposeErro
     let taken = |id: &str| supply.studies.iter().any(|s| s.id == id);
     let id = std::iter::once(format!("so_far_{stage}")).chain((2..).map(|n| format!("so_far_{stage}_{n}")));
     let id = id.into_iter().find(|id| !taken(id)).unwrap_or_default();
-    let strips = found.joints[0].nets()[..1].iter().map(|net| vec![format!("{net}.v")]).collect();
+    let strips = found.joints[0].nets()[..1].iter().map(|net| Strip::of([format!("{net}.v")])).collect();
     supply.studies.push(Study {
         id,
         kind: StudyKind::SwitchOn,
@@ -62,7 +62,7 @@ pub(super) fn add(supply: &mut Supply) {
     });
 }
 
-fn strips(supply: &Supply) -> Vec<Vec<String>> {
+fn strips(supply: &Supply) -> Vec<Strip> {
     let is_load = |part: &&Part| matches!(part.kind, KindId::CurrentLoad | KindId::PowerLoad | KindId::SteppedLoad);
     let is_source = |part: &&Part| part.kind.kind().fixes_voltage;
     let first_net = |part: &Part| {
@@ -82,7 +82,8 @@ fn strips(supply: &Supply) -> Vec<Vec<String>> {
     }
     let of_sources: Vec<String> = sources.iter().take(3).map(|part| format!("{}.v", part.id)).collect();
     let of_nets = shown.into_iter().map(|net| vec![format!("{net}.v")]);
-    std::iter::once(of_sources).filter(|strip| !strip.is_empty()).chain(of_nets).take(STRIPS).collect()
+    let strips = std::iter::once(of_sources).filter(|strip| !strip.is_empty()).chain(of_nets);
+    strips.take(STRIPS).map(Strip::of).collect()
 }
 
 /// Whether somebody gave a net its name: those made for a wire are a letter and a number.

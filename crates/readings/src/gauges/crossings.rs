@@ -20,11 +20,41 @@ pub(crate) enum Crossed {
 
 /// Which way a level is crossed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[allow(missing_docs)]
-pub(crate) enum Direction {
+pub enum Direction {
+    /// Either way.
     Either,
+    /// From below.
     Up,
+    /// From above.
     Down,
+}
+
+impl Waveform<'_> {
+    /// Times within a span at which the waveform passes through a level, ascending; touching it is not passing.
+    pub fn crossings(&self, span: Span, level: f64, direction: Direction) -> impl Iterator<Item = f64> {
+        // Whether it was above when it was last away from the level, and when it came to it.
+        let (mut above, mut came) = (None, None);
+        let pieces = self.pieces(span).flat_map(move |piece| {
+            let bounds = piece.within(span);
+            let stretches: Vec<_> = piece.stretches(bounds, level).map(|(a, b, up)| (piece, a, b, up)).collect();
+            stretches
+        });
+        pieces.filter_map(move |(piece, a, b, up)| {
+            let flat = piece.at(a) == level && piece.at(b) == level && piece.at(0.5 * (a + b)) == level;
+            if flat {
+                came = came.or(Some(piece.time(a)));
+                return None;
+            }
+            let crossed = above.replace(up).filter(|before| *before != up);
+            let time = came.take().unwrap_or(piece.time(a));
+            let wanted = match direction {
+                Direction::Either => true,
+                Direction::Up => up,
+                Direction::Down => !up,
+            };
+            crossed.filter(|_| wanted).map(|_| time)
+        })
+    }
 }
 
 /// Crossings of a level in one direction. It is armed beyond the guard on the far side.

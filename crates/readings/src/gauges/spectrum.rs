@@ -14,7 +14,7 @@ pub struct Spectrum {
 }
 
 /// Nodes and weights of the quadrature by Gauss and Legendre with eight points on 0 to 1 (Abramowitz and Stegun, 25.4.30).
-const GAUSS: [(f64, f64); 4] = [
+pub(crate) const GAUSS: [(f64, f64); 4] = [
     (0.183_434_642_495_649_8, 0.362_683_783_378_362),
     (0.525_532_409_916_329, 0.313_706_645_877_887_3),
     (0.796_666_477_413_626_7, 0.222_381_034_453_374_48),
