@@ -189,8 +189,10 @@ impl Page {
             let files = std::fs::read_dir(self.profile.path().join("downloads")).into_iter().flatten().flatten();
             let found = files.map(|file| file.path()).find(|path| path.display().to_string().ends_with(ending));
             // The file is there before what it holds.
-            let content = found.map(std::fs::read).transpose()?.unwrap_or_default();
-            if !content.is_empty() {
+            let content = found.as_ref().map(std::fs::read).transpose()?.unwrap_or_default();
+            if let Some(path) = found.filter(|_| !content.is_empty()) {
+                // Another of the kind may follow.
+                std::fs::remove_file(path)?;
                 return Ok(content);
             }
             if Instant::now() > deadline {

@@ -271,7 +271,12 @@ fn strips(supply: &Supply, nets: &[String], findings: &mut Findings) {
                 if let Some(wrong) = scale.wrong() {
                     let place = Place::Study { study: study.id.clone() };
                     let message = format!("The {side} scale of strip {} {wrong}", nth + 1);
-                    findings.warning("unusable-scale", place, message, "Give it a range that ascends, or let it fit itself");
+                    findings.warning(
+                        "unusable-scale",
+                        place,
+                        message,
+                        "Give it a range that ascends, or let it fit itself",
+                    );
                 }
             }
         }

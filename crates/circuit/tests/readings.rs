@@ -1,7 +1,7 @@
 //! Readings of every kind, resolved, and what is said of those that cannot be.
 
 use mellow_circuit::{
-    Dimensioned, Finding, Place, ReadingOf, ResolvedWindow, Supply, check, expression::work_out, resolve,
+    Dimensioned, Finding, Place, ReadingOf, ResolvedWindow, Strip, Supply, check, expression::work_out, resolve,
 };
 use proptest::prelude::*;
 use quantity::Unit;

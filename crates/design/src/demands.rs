@@ -5,8 +5,8 @@ use crate::draft::NEGATIVE;
 use crate::draft::rounded;
 use crate::stages::serves;
 use circuit::{
-    Joint, Output, OutputDemand, Reading, ReadingMeasure, Requirement, Stage, StageKind, Study, StudyKind, Supply,
-    Window, demands,
+    Joint, Output, OutputDemand, Reading, ReadingMeasure, Requirement, Stage, StageKind, Strip, Study, StudyKind,
+    Supply, Window, demands,
 };
 use quantity::entry;
 

@@ -2,7 +2,7 @@
 
 mod common;
 
-use circuit::{Circuit, KindId, Part, Severity, Supply, check, resolve};
+use circuit::{Circuit, KindId, Part, Severity, Strip, Supply, check, resolve};
 use common::{add, chain, direct, mains, output, ran, stated};
 use mellow_design::{ComposeError, Edit, Entry, Search, TEMPLATES, apply, bom, bom_csv, catalogue, joining, read_line};
 use std::collections::{BTreeMap, BTreeSet};

@@ -1,6 +1,6 @@
 //! Spectra of a span and crossings of a level, against closed forms on unevenly spaced steps.
 
-use mellow_readings::{Direction, Lines, Span, Spectrum, Taper, Waveform};
+use mellow_readings::{Direction, Lines, Passing, Span, Spectrum, Taper, Waveform};
 use proptest::prelude::*;
 use std::f64::consts::{PI, SQRT_2, TAU};
 
@@ -101,8 +101,15 @@ proptest! {
         let (times, values) = nodes(&lengths, 5.0, |t| (TAU * t).sin());
         let wave = Waveform::new(&times, &values);
         let span = Span { from, to: 5.0 };
-        let rising: Vec<f64> = wave.crossings(span, level, Direction::Up).collect();
-        let falling: Vec<f64> = wave.crossings(span, level, Direction::Down).collect();
+        // Cut in two at the end of some step, as recordings are.
+        let cut = 2 * (lengths.len() / 3);
+        let crossed = |direction| {
+            let mut passing = Passing::new(span, level, direction);
+            let mut found = passing.take(Waveform::new(&times[..=cut], &values[..=cut]));
+            found.extend(passing.take(Waveform::new(&times[cut..], &values[cut..])));
+            found
+        };
+        let (rising, falling) = (crossed(Direction::Up), crossed(Direction::Down));
         let up = level.asin() / TAU;
         let expected = |first: f64| -> Vec<f64> {
             (-1..6).map(|n| f64::from(n) + first).filter(|t| *t > from && *t < 5.0).collect()
@@ -111,7 +118,7 @@ proptest! {
             prop_assert_eq!(found.len(), expected.len(), "{:?} for {:?}", found, expected);
             prop_assert!(found.iter().zip(&expected).all(|(a, b)| (a - b).abs() < 1e-6), "{:?} for {:?}", found, expected);
         }
-        let both: Vec<f64> = wave.crossings(span, level, Direction::Either).collect();
+        let both = Passing::new(span, level, Direction::Either).take(wave);
         prop_assert_eq!(both.len(), rising.len() + falling.len());
         prop_assert!(both.is_sorted());
     }
@@ -122,7 +129,13 @@ proptest! {
 fn touching_is_not_crossing() {
     let wave = |values: &[f64]| {
         let times: Vec<f64> = (0..values.len()).map(|k| k as f64).collect();
-        Waveform::new(&times, values).crossings(Span { from: 0.0, to: 20.0 }, 0.0, Direction::Either).collect::<Vec<_>>()
+        let mut passing = Passing::new(Span { from: 0.0, to: 20.0 }, 0.0, Direction::Either);
+        let whole = passing.clone().take(Waveform::new(&times, values));
+        // The same, step by step.
+        let steps = (0..times.len() / 2).map(|k| 2 * k..2 * k + 3);
+        let pieces: Vec<f64> = steps.flat_map(|s| passing.take(Waveform::new(&times[s.clone()], &values[s]))).collect();
+        assert_eq!(whole, pieces);
+        whole
     };
     // Parabolas with their vertex on the level.
     assert_eq!(wave(&[1.0, 0.0, 1.0, 0.0, 1.0]), Vec::<f64>::new());

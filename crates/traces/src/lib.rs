@@ -13,11 +13,13 @@
 //! assert_eq!(points.y, [1.0, 2.25, 4.0, 6.25, 9.0]);
 //! ```
 
+mod against;
 mod builder;
 mod codec;
 mod packed;
 mod picture;
 
+pub use against::Against;
 pub use builder::TraceBuilder;
 pub use packed::{Damaged, Packed, join_nodes};
 pub use picture::{Points, envelope, thin};

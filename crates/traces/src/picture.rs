@@ -8,6 +8,14 @@ pub struct Points {
     pub t: Vec<f64>,
     /// Values.
     pub y: Vec<f64>,
+    /// Whether the engine computed the instant; the others lie on what it computed, or are extremes of many.
+    pub node: Vec<bool>,
+}
+
+impl Points {
+    fn nodes(t: &[f64], y: &[f64]) -> Self {
+        Points { t: t.to_vec(), y: y.to_vec(), node: vec![true; t.len()] }
+    }
 }
 
 /// Upright strokes from lowest to highest, one a pixel, from buckets of extremes: for each the times at which they begin,
@@ -45,6 +53,7 @@ pub fn envelope(buckets: &[Packed], from: f64, to: f64, width: usize) -> Result<
         let rising = points.y.last().is_none_or(|last| (last - min).abs() <= (last - max).abs());
         points.t.extend([starts[first], starts[first]]);
         points.y.extend(if rising { [min, max] } else { [max, min] });
+        points.node.extend([false; 2]);
     }
     Ok(points)
 }
@@ -60,13 +69,13 @@ pub fn thin(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> 
     let first = first / 2 * 2;
     let (times, values) = (&times[first..last], &values[first..last]);
     if times.len() < 3 {
-        return Points { t: times.to_vec(), y: values.to_vec() };
+        return Points::nodes(times, values);
     }
     if times.len() < width {
         return along(times, values, from, to, width);
     }
     if times.len() <= 4 * width {
-        return Points { t: times.to_vec(), y: values.to_vec() };
+        return Points::nodes(times, values);
     }
     let pixel = (to - from) / width as f64;
     let mut points = Points::default();
@@ -86,6 +95,7 @@ pub fn thin(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> 
             if k == 0 || index != kept[k - 1] {
                 points.t.push(times[index]);
                 points.y.push(values[index]);
+                points.node.push(true);
             }
         }
     }
@@ -98,9 +108,11 @@ fn along(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> Poi
     let whole = wave.whole();
     let (from, to) = (from.max(whole.from), to.min(whole.to));
     let pixels = (0..=width).map(|k| from + (to - from) * k as f64 / width as f64);
-    let mut t: Vec<f64> = times.iter().copied().filter(|t| *t <= whole.to).chain(pixels).collect();
-    t.sort_by(f64::total_cmp);
-    t.dedup();
-    let y = t.iter().map(|t| wave.at(*t).unwrap_or(f64::NAN)).collect();
-    Points { t, y }
+    let nodes = times.iter().copied().filter(|t| *t <= whole.to);
+    let mut t: Vec<(f64, bool)> = nodes.map(|t| (t, true)).chain(pixels.map(|t| (t, false))).collect();
+    t.sort_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(&a.1)));
+    t.dedup_by_key(|(t, _)| *t);
+    let y = t.iter().map(|(t, _)| wave.at(*t).unwrap_or(f64::NAN)).collect();
+    let (t, node) = t.into_iter().unzip();
+    Points { t, y, node }
 }

@@ -28,6 +28,8 @@ export type EntryListed = Schemas["EntryListed"];
 export type CatalogueSearch = Schemas["CatalogueSearch"];
 export type Joining = Schemas["Joining"];
 export type Revision = Schemas["RevisionListed"];
+export type Strip = Schemas["Strip"];
+export type StripTrace = Schemas["Trace"];
 export type Stage = NonNullable<Supply["stages"]>[number];
 
 export const api = createClient<paths>();
@@ -480,6 +482,8 @@ export function useFollow(supply: string, run: Run | undefined) {
 export interface Points {
   t: Float64Array;
   y: Float64Array;
+  /** Whether the engine computed the instant. */
+  node?: ArrayLike<boolean | null>;
   unit?: Unit;
   /** Why there is nothing to draw. */
   problem?: string;
@@ -487,14 +491,14 @@ export interface Points {
 
 const NOTHING = new Float64Array();
 
-/** A window of a trace, thinned by the server to what a plot of this width can show. */
-export function useTraces(run: Run | undefined, signals: string[], from: number, to: number, width: number) {
+/** Windows of traces, thinned by the server to what a plot of this width can show. */
+function traceQuery(run: Run | undefined, signals: string[], from: number, to: number, width: number) {
   const id = run?.id;
-  return useQuery<Map<string, Points>>({
+  return {
     queryKey: ["trace", id, signals, from, to, width, run?.node_count],
     enabled: id !== undefined && (run?.node_count ?? 0) > 0 && width > 0 && to > from,
     placeholderData: (previous: Map<string, Points> | undefined) => previous,
-    queryFn: async ({ signal: given_up }) => {
+    queryFn: async ({ signal: given_up }: { signal: AbortSignal }) => {
       const read = async (signal: string): Promise<[string, Points]> => {
         const params = { path: { run: id ?? "" }, query: { signal, from, to, width } };
         const answer = await api.GET("/api/runs/{run}/trace", {
@@ -507,14 +511,117 @@ export function useTraces(run: Run | undefined, signals: string[], from: number,
           return [signal, { t: NOTHING, y: NOTHING, problem: problemOf(answer.error) }];
         const table = tableFromIPC(new Uint8Array(taken<ArrayBuffer>(answer)));
         const column = (name: string) => (table.getChild(name)?.toArray() ?? NOTHING) as Float64Array;
-        return [
-          signal,
-          { t: column("t"), y: column("y"), unit: table.schema.metadata.get("unit") as Unit | undefined },
-        ];
+        const node = table.getChild("node")?.toArray() as ArrayLike<boolean | null> | undefined;
+        const unit = table.schema.metadata.get("unit") as Unit | undefined;
+        return [signal, { t: column("t"), y: column("y"), node, unit }];
       };
       return new Map(await Promise.all(signals.map(read)));
     },
+  };
+}
+
+export function useTraces(run: Run | undefined, signals: string[], from: number, to: number, width: number) {
+  return useQuery<Map<string, Points>>(traceQuery(run, signals, from, to, width));
+}
+
+/** The same of several runs, each with the signals it has. */
+export function useTracesOf(runs: Run[], signals: string[], from: number, to: number, width: number) {
+  return useQueries({
+    queries: runs.map((run) =>
+      traceQuery(
+        run,
+        signals.filter((signal) => has(run, signal)),
+        from,
+        to,
+        width,
+      ),
+    ),
+    combine: drawnOf,
   });
+}
+
+const drawnOf = (results: { data?: Map<string, Points> }[]) => results.map((result) => result.data);
+
+type Span = { from: number; to: number };
+
+/** Whether a run has ended and recorded something, so that it can be looked at as a whole. */
+function isThere(run: Run | undefined): run is Run {
+  return run !== undefined && run.node_count > 0 && isOver(run);
+}
+
+export type LineSpectrum = Schemas["LineSpectrum"];
+type SpectrumLook = Schemas["SpectrumLook"];
+
+/** Line spectra of a span; of each signal the spectrum, or why there is none. */
+export function useSpectra(
+  run: Run | undefined,
+  signals: string[],
+  span: Span | undefined,
+  look: SpectrumLook,
+) {
+  return useEach<LineSpectrum>(run, "spectrum", signals, span, look, (id, signal, at) =>
+    api.POST("/api/runs/{run}/spectrum", {
+      params: { path: { run: id } },
+      body: { signal, ...at, taper: look.taper ?? "none", up_to: look.up_to ?? null },
+    }),
+  );
+}
+
+export type Plane = Schemas["Plane"];
+
+/** Signals against another over a span. */
+export function useAgainst(run: Run | undefined, signals: string[], span: Span | undefined, x: string) {
+  return useEach<Plane>(run, "against", signals, span, x, (id, y, at) =>
+    api.POST("/api/runs/{run}/against", { params: { path: { run: id } }, body: { x, y, ...at } }),
+  );
+}
+
+/** One answer per signal over a span of a run that has ended. */
+function useEach<T>(
+  run: Run | undefined,
+  what: string,
+  signals: string[],
+  span: Span | undefined,
+  how: unknown,
+  ask: (run: string, signal: string, span: Span) => Promise<{ data?: unknown; error?: unknown }>,
+) {
+  return useQuery<(T | string)[]>({
+    queryKey: [what, run?.id, signals, span, how],
+    enabled: isThere(run) && span !== undefined && signals.length > 0,
+    placeholderData: (previous: (T | string)[] | undefined) => previous,
+    queryFn: () =>
+      Promise.all(
+        signals.map(async (signal) => {
+          const answer = await ask(run?.id ?? "", signal, span ?? { from: 0, to: 0 });
+          return answer.data === undefined ? problemOf(answer.error) : (answer.data as T);
+        }),
+      ),
+  });
+}
+
+export type Rows = Schemas["Rows"];
+
+/** Traces in figures: every instant computed if there are few enough, evenly spaced ones otherwise. */
+export function useRows(run: Run | undefined, signals: string[], view: Span, most: number) {
+  return useQuery({
+    queryKey: ["rows", run?.id, signals, view, most, run?.node_count],
+    enabled: run !== undefined && run.node_count > 0 && signals.length > 0,
+    retry: false,
+    placeholderData: (previous: Rows | undefined) => previous,
+    queryFn: async () =>
+      taken<Rows>(
+        await api.POST("/api/runs/{run}/rows", {
+          params: { path: { run: run?.id ?? "" } },
+          body: { signals, ...view, most },
+        }),
+      ),
+  });
+}
+
+/** The next time a trace passes through a level, nothing if there is none; or what is wrong, in words. */
+export async function findCrossing(run: Run, body: Schemas["CrossingOf"]): Promise<number | null | string> {
+  const answer = await api.POST("/api/runs/{run}/crossing", { params: { path: { run: run.id } }, body });
+  return answer.data === undefined ? problemOf(answer.error) : (answer.data.time ?? null);
 }
 
 /** What the server says was wrong, from an answer whose body was read as bytes or as JSON. */
@@ -596,23 +703,26 @@ export function nameOf(run: Run): string {
   return `revision ${run.revision}, ${new Date(run.created_at).toLocaleTimeString()}`;
 }
 
+const NO_FORMULAS: string[] = [];
+
 export function useMeasures(
   run: Run | undefined,
   signals: string[],
   from: number,
   to: number,
   more: Measure["id"][],
+  formulas: string[] = NO_FORMULAS,
 ) {
   const id = run?.id ?? "";
   return useQuery({
-    queryKey: ["measure", id, signals, from, to, more, run?.state],
+    queryKey: ["measure", id, signals, from, to, more, formulas, run?.state],
     enabled: id !== "" && (run?.node_count ?? 0) > 0 && signals.length > 0 && to > from,
     placeholderData: (previous: SpanMeasures[] | undefined) => previous,
     queryFn: async () =>
       taken<SpanMeasures[]>(
         await api.POST("/api/runs/{run}/measure", {
           params: { path: { run: id } },
-          body: { signals, from, to, more },
+          body: { signals, from, to, more, formulas },
         }),
       ),
   });

@@ -628,6 +628,70 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/spectrum": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["spectrum"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/runs/{run}/against": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["against"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/runs/{run}/crossing": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["crossing"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/runs/{run}/rows": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["rows"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/runs/{run}/events": {
     parameters: {
       query?: never;
@@ -682,6 +746,23 @@ export interface components {
        * @description Seconds in a unit of the times.
        */
       time_scale: number;
+    };
+    /** @description One signal against another. */
+    AgainstOf: {
+      /**
+       * Format: double
+       * @description Start of the span, s.
+       */
+      from: number;
+      /**
+       * Format: double
+       * @description End of the span, s.
+       */
+      to: number;
+      /** @description Along the horizontal axis. */
+      x: string;
+      /** @description Along the vertical axis. */
+      y: string;
     };
     /** @description How a recording is brought into line with the time of the simulation. */
     Alignment:
@@ -862,6 +943,34 @@ export interface components {
     /** @description A supply to be added to the library. */
     CreateSupply: {
       document: components["schemas"]["Supply"];
+    };
+    /** @description A crossing that was searched for. */
+    Crossing: {
+      /**
+       * Format: double
+       * @description When, s; none if it does not cross there again.
+       */
+      time?: number | null;
+    };
+    /** @description Where a trace passes through a level next. */
+    CrossingOf: {
+      /**
+       * Format: double
+       * @description From where, s.
+       */
+      at: number;
+      /**
+       * @description Whether the last one before that is wanted, not the next one after.
+       * @default false
+       */
+      backwards: boolean;
+      direction: components["schemas"]["Way"];
+      /**
+       * Format: double
+       * @description In the unit of the signal.
+       */
+      level: number;
+      signal: string;
     };
     /** @description The power path cut behind a stage, with a load standing in for what follows. */
     Cut: {
@@ -1382,6 +1491,22 @@ export interface components {
       /** @description What will be added, in words; none as long as it is not known what. */
       summary?: string | null;
     };
+    /** @description Lines at whole multiples of one over the span's length. */
+    LineSpectrum: {
+      /**
+       * Format: double
+       * @description Hz, by which harmonics are named: what the signal repeats with, or the only periodic source; none if neither is.
+       */
+      fundamental?: number | null;
+      /** @description RMS of each line from zero on; at zero the mean, with its sign. */
+      rms: number[];
+      /**
+       * Format: double
+       * @description Hz from one line to the next.
+       */
+      spacing: number;
+      unit: components["schemas"]["Unit"];
+    };
     /** @description A change of the power path. */
     MakeEdit: {
       edit: components["schemas"]["PathEdit"];
@@ -1412,6 +1537,11 @@ export interface components {
     };
     /** @description Signals to be measured over a span. */
     MeasureSpan: {
+      /**
+       * @description Formulas of what is measured: `(max - min) / mean`, `at_b - at_a`, `mean * dt`.
+       * @default []
+       */
+      formulas: string[];
       /**
        * Format: double
        * @description Start of the span, s.
@@ -1881,6 +2011,13 @@ export interface components {
        */
       y: number;
     };
+    /** @description A line in a plane; broken where neither coordinate is a number. */
+    Plane: {
+      x: (number | null)[];
+      x_unit: components["schemas"]["Unit"];
+      y: (number | null)[];
+      y_unit: components["schemas"]["Unit"];
+    };
     /** @description What went wrong, where, and what to do. */
     Problem: {
       /** @description Findings that block a run, if that is the trouble. */
@@ -2113,6 +2250,38 @@ export interface components {
        */
       used: number;
     };
+    /** @description A table of traces: times down, signals across. */
+    Rows: {
+      columns: components["schemas"]["RowsColumn"][];
+      /** @description Whether there is a row for every instant the engine computed; otherwise they are evenly spaced. */
+      every_node: boolean;
+      times: number[];
+    };
+    /** @description A column of such a table. */
+    RowsColumn: {
+      signal: string;
+      unit: components["schemas"]["Unit"];
+      values: (number | null)[];
+    };
+    /** @description Signals in figures over a stretch. */
+    RowsOf: {
+      /**
+       * Format: double
+       * @description First time, s.
+       */
+      from: number;
+      /**
+       * Format: uint
+       * @description Rows at most.
+       */
+      most: number;
+      signals: string[];
+      /**
+       * Format: double
+       * @description Last time, s.
+       */
+      to: number;
+    };
     /** @description Why to trust a run. */
     RunHealth: {
       /** @description Engine statistics and energy balance. */
@@ -2219,6 +2388,21 @@ export interface components {
        */
       revision: number;
     };
+    /** @description A scale beside a strip. */
+    Scale: {
+      /**
+       * Format: double
+       * @description Lowest value, in the unit of its traces; fitted to what is shown if left out.
+       */
+      from?: number | null;
+      /** @description Whether equal steps are equal ratios. */
+      log?: boolean;
+      /**
+       * Format: double
+       * @description Highest value, in the unit of its traces; fitted to what is shown if left out.
+       */
+      to?: number | null;
+    };
     /** @description How grave a finding is. */
     Severity: "error" | "warning";
     /** @description A path in SVG path syntax, in grid squares. */
@@ -2228,6 +2412,21 @@ export interface components {
       /** @description SVG path data. */
       path: string;
     };
+    /** @description How a strip shows its traces. */
+    Shows:
+      | "course"
+      | {
+          spectrum: components["schemas"]["SpectrumLook"];
+        }
+      | {
+          against: {
+            /** @description The signal along the horizontal axis, or a formula. */
+            x: string;
+          };
+        }
+      | "table";
+    /** @description A side of a strip. */
+    Side: "left" | "right";
     /** @description Another run. */
     Since: {
       /**
@@ -2323,6 +2522,44 @@ export interface components {
       rms?: number | null;
       signal: string;
       unit: components["schemas"]["Unit"];
+      /** @description What the formulas come to, in their order. */
+      worked: components["schemas"]["Worked"][];
+    };
+    /** @description How a spectrum is taken and drawn. */
+    SpectrumLook: {
+      /** @description Whether lines stand in decibels of one unit (RMS). */
+      decibels?: boolean;
+      /**
+       * @description What the span is weighted with.
+       * @default none
+       */
+      taper: components["schemas"]["Taper"];
+      /**
+       * Format: double
+       * @description Highest frequency shown, Hz; as far as there are lines worth showing if left out.
+       */
+      up_to?: number | null;
+    };
+    /** @description A signal, or a formula, whose spectrum over a span is wanted. */
+    SpectrumOf: {
+      /**
+       * Format: double
+       * @description Start of the span, s.
+       */
+      from: number;
+      signal: string;
+      taper: components["schemas"]["Taper"];
+      /**
+       * Format: double
+       * @description End of the span, s.
+       */
+      to: number;
+      /**
+       * Format: double
+       * @description Highest frequency, Hz.
+       * @default null
+       */
+      up_to: number | null;
     };
     /** @description A place on the grid; x grows to the right, y downwards. */
     Spot: {
@@ -2485,6 +2722,22 @@ export interface components {
        */
       to: number;
     };
+    /** @description One plot among the strips of a study. Read from a list of signals too. */
+    Strip: {
+      /**
+       * Format: double
+       * @description Its height over that of an ordinary strip.
+       */
+      height?: number | null;
+      /** @description The scale on the left. */
+      left?: components["schemas"]["Scale"];
+      /** @description The scale on the right. */
+      right?: components["schemas"]["Scale"];
+      /** @description How they are shown. */
+      shows?: components["schemas"]["Shows"];
+      /** @description Its traces. */
+      traces: components["schemas"]["Trace"][];
+    };
     /** @description How to try the supply. */
     Study: {
       /** @description The name shown. */
@@ -2501,8 +2754,8 @@ export interface components {
       max_step?: string | null;
       /** @description Time from which traces are kept, in seconds; from the start if left out. */
       record_from?: string | null;
-      /** @description Signals the strips show at first, one list per strip. */
-      strips?: string[][];
+      /** @description What the strips show, from top to bottom. */
+      strips?: components["schemas"]["Strip"][];
       /** @description Whether the duration follows what the circuit suggests, as long as nobody states another. */
       suggested?: boolean;
       /** @description Accuracy wanted of the traces, relative to full scale; 0.001 if left out. */
@@ -2649,6 +2902,8 @@ export interface components {
       /** Format: uint */
       not_tried: number;
     };
+    /** @description What a span is weighted with before its spectrum is taken. */
+    Taper: "none" | "hann" | "blackman_harris" | "flat_top";
     /** @description A supply to begin with. */
     Template: {
       /** @description Name shown, also the title of the supply made from it. */
@@ -2661,6 +2916,22 @@ export interface components {
     /** @description A template in an address. */
     TemplatePath: {
       template: string;
+    };
+    /** @description A trace in a strip. */
+    Trace: {
+      /**
+       * Format: uint8
+       * @description Place in the series of colours; chosen by the order of the traces if left out.
+       */
+      colour?: number | null;
+      /** @description Whether the instants the engine computed are marked. */
+      points?: boolean;
+      /** @description The scale it belongs to; chosen by its unit if left out. */
+      side?: components["schemas"]["Side"] | null;
+      /** @description A signal or a formula of signals: `out.v`, `L1.i`, `db(out.v / in.v)`. */
+      signal: string;
+      /** @description How bold it is drawn. */
+      weight?: components["schemas"]["Weight"];
     };
     /** @description A clockwise turn by quarter circles. */
     Turn: "none" | "quarter" | "half" | "three_quarters";
@@ -2723,6 +2994,13 @@ export interface components {
        */
       value?: number | null;
     };
+    /**
+     * @description Which way a level is crossed.
+     * @enum {string}
+     */
+    Way: "either" | "rising" | "falling";
+    /** @description How bold a trace is drawn. */
+    Weight: "fine" | "usual" | "bold";
     /** @description Which runs to list. */
     WhichRuns: {
       /**
@@ -2781,6 +3059,15 @@ export interface components {
        * @description Width of the plot, pixels.
        */
       width: number;
+    };
+    /** @description What a formula of a span's measures comes to. */
+    Worked: {
+      formula: string;
+      /** @description Why there is no value. */
+      problem?: string | null;
+      unit: components["schemas"]["Unit"];
+      /** Format: double */
+      value?: number | null;
     };
   };
   responses: never;
@@ -4124,6 +4411,150 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["SpanMeasures"][];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  spectrum: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description A signal, or a formula, whose spectrum over a span is wanted. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SpectrumOf"];
+      };
+    };
+    responses: {
+      /** @description Lines at whole multiples of one over the span's length. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["LineSpectrum"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  against: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description One signal against another. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AgainstOf"];
+      };
+    };
+    responses: {
+      /** @description A line in a plane; broken where neither coordinate is a number. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Plane"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  crossing: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description Where a trace passes through a level next. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["CrossingOf"];
+      };
+    };
+    responses: {
+      /** @description A crossing that was searched for. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Crossing"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  rows: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description Signals in figures over a stretch. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RowsOf"];
+      };
+    };
+    responses: {
+      /** @description A table of traces: times down, signals across. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Rows"];
         };
       };
       /** @description What went wrong, where, and what to do. */

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 
 import { whyBlocked, type PartKind, type Run, type Supply, type SupplyShown } from "../api/client";
@@ -9,8 +9,8 @@ import { useKept } from "../ui/kept";
 import { ArrangementSwitch, type Arrangement } from "./arrangement";
 import { Dock } from "./dock";
 import { Inspector } from "./inspector";
-import { Strips, type Look } from "./strips";
-import { useStrips } from "./usestrips";
+import { Strips, type Look, type Seen } from "./strips";
+import { signalsOf, stripOf, useStrips, withSignals } from "./usestrips";
 
 interface Props {
   shown: SupplyShown;
@@ -28,11 +28,16 @@ interface Props {
   onStage: (stage: string | undefined) => void;
 }
 
+const NOTHING_CHOSEN: Seen = {};
+
 /** The main view: drawing, strips, numbers. */
 export function Desk(props: Props) {
   const { shown, kinds, editing, study, run, before, others, parts, onParts, stage } = props;
   const [look, setLook] = useState<Look>();
-  const [behind, setBehind] = useState("");
+  const [behind, setBehind] = useState<string[]>([]);
+  // What was looked at in each study stays while the desk is arranged anew and other studies are shown.
+  const [looks, setLooks] = useState<Record<string, Seen>>({});
+  const onSeen = useCallback((seen: Seen) => setLooks((all) => ({ ...all, [study]: seen })), [study]);
   const { document: supply } = shown;
   const chosen = parts.length === 1 ? supply.parts?.find((p) => p.id === parts[0]) : undefined;
   const kind = kinds.find((k) => k.id === chosen?.kind);
@@ -45,13 +50,20 @@ export function Desk(props: Props) {
       arrange(
         `show ${signal}`,
         strip < strips.length
-          ? strips.map((of, k) => (k === strip ? [...of, signal] : of))
-          : [...strips, [signal]],
+          ? strips.map((of, k) => (k === strip ? withSignals(of, [...signalsOf(of), signal]) : of))
+          : [...strips, stripOf(signal)],
       ),
     take: (signal: string, strip: number) =>
       arrange(
         `take ${signal} out`,
-        strips.map((of, k) => (k === strip ? of.filter((s) => s !== signal) : of)),
+        strips.map((of, k) =>
+          k === strip
+            ? withSignals(
+                of,
+                signalsOf(of).filter((s) => s !== signal),
+              )
+            : of,
+        ),
       ),
   };
   const drawing = (
@@ -68,12 +80,15 @@ export function Desk(props: Props) {
   const plots = (
     <Strips
       key={study}
+      id={shown.id}
       supply={supply}
       study={study}
       editing={editing}
       run={run}
       others={others}
       look={look}
+      seen={looks[study] ?? NOTHING_CHOSEN}
+      onSeen={onSeen}
       behind={behind}
       onBehind={setBehind}
       blocked={whyBlocked(shown.findings)}
@@ -92,12 +107,13 @@ export function Desk(props: Props) {
         onLook={(reading) => {
           const place = lookAt(supply, study, run, reading, look?.nth ?? 0);
           setLook(place);
-          const missing = place?.signals.filter((signal) => !strips.flat().includes(signal)) ?? [];
-          if (missing.length > 0) arrange("show what was read", [...strips, missing]);
+          const there = strips.flatMap(signalsOf);
+          const missing = place?.signals.filter((signal) => !there.includes(signal)) ?? [];
+          if (missing.length > 0) arrange("show what was read", [...strips, stripOf(...missing)]);
         }}
         onPart={(part) => onParts([part])}
         kinds={kinds}
-        onBehind={setBehind}
+        onBehind={(run) => setBehind([run])}
         arrangement={<ArrangementSwitch value={arrangement} onChange={setArrangement} />}
       />
       {chosen && kind && (

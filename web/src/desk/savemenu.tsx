@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import { tableOfTraces, type Run } from "../api/client";
 import type { View } from "../plot/draw";
-import { pictureOf, saveAs } from "../plot/save";
+import { pictureOf, saveAs, svgOf, type Drawn } from "../plot/save";
 import { Button } from "../ui/button";
 import { Menu, MenuItem } from "../ui/menu";
 import { show } from "../ui/quantity";
@@ -14,8 +14,8 @@ interface Props {
   signals: string[];
   view: View;
   span?: View;
-  /** The canvases of the strips, from top to bottom. */
-  canvases: () => HTMLCanvasElement[];
+  /** What the strips draw, from top to bottom. */
+  strips: () => Drawn[];
   onImport: () => void;
 }
 
@@ -24,11 +24,11 @@ const ENDINGS = { csv: "csv", arrow: "arrow", parquet: "parquet", comtrade: "cff
 const SAMPLES = 10_000;
 
 /** Strips as a picture, traces as a table. */
-export function SaveMenu({ run, name, signals, view, span, canvases, onImport }: Props) {
+export function SaveMenu({ run, name, signals, view, span, strips, onImport }: Props) {
   const [problem, setProblem] = useState<string>();
   const picture = (then: (blob: Blob) => unknown) => {
     setProblem(undefined);
-    const drawn = pictureOf(canvases(), view);
+    const drawn = pictureOf(strips(), view);
     drawn?.toBlob((blob) => blob && void then(blob), "image/png");
   };
   const copy = async (blob: Blob) => {
@@ -69,6 +69,14 @@ export function SaveMenu({ run, name, signals, view, span, canvases, onImport }:
       >
         <MenuItem onSelect={() => picture((blob) => saveAs(`${name}.png`, blob))}>
           Save as a picture (PNG)
+        </MenuItem>
+        <MenuItem
+          onSelect={() => {
+            const drawing = svgOf(strips(), view);
+            if (drawing) saveAs(`${name}.svg`, drawing);
+          }}
+        >
+          Save as a drawing (SVG)
         </MenuItem>
         <MenuItem onSelect={() => picture(copy)}>Copy the picture</MenuItem>
         <MenuItem onSelect={() => void table(view, "csv")}>

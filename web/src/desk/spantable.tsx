@@ -1,9 +1,12 @@
 import { DropdownMenu } from "radix-ui";
-import { SlidersHorizontal } from "lucide-react";
-import { Fragment } from "react";
+import { Plus, SlidersHorizontal, X } from "lucide-react";
+import { Fragment, useState } from "react";
 
 import { useMeasureTable, type Measure, type SpanMeasures, type Unit } from "../api/client";
-import { ITEM } from "../ui/menu";
+import { Button } from "../ui/button";
+import { FIELD } from "../ui/field";
+import { MenuCheck } from "../ui/menu";
+import { Sheet } from "../ui/popover";
 import { show } from "../ui/quantity";
 
 interface Props {
@@ -13,6 +16,9 @@ interface Props {
   /** What is shown beside the usual columns. */
   more: Measure["id"][];
   onMore: (more: Measure["id"][]) => void;
+  /** Formulas of what is measured, which have columns of their own. */
+  formulas: string[];
+  onFormulas: (formulas: string[]) => void;
   colour: (signal: string) => string;
 }
 
@@ -21,7 +27,7 @@ const HEADS = ["at A", "at B", "B − A", "mean", "RMS", "peak-to-peak", "freque
 const USUAL = new Set<Measure["id"]>(["mean", "rms", "peak_to_peak", "frequency", "value_at"]);
 
 /** What the span ruler reads: every trace at A and B, and over the span between them. */
-export function SpanTable({ measures, behind, more, onMore, colour }: Props) {
+export function SpanTable({ measures, behind, more, onMore, formulas, onFormulas, colour }: Props) {
   const table = useMeasureTable();
   const name = (id: Measure["id"]) => table.find((m) => m.id === id)?.name.toLowerCase() ?? id;
   const offered = table.filter((m) => m.of === "signal" && !USUAL.has(m.id));
@@ -47,21 +53,16 @@ export function SpanTable({ measures, behind, more, onMore, colour }: Props) {
                     className="z-20 max-h-(--radix-dropdown-menu-content-available-height) overflow-auto rounded-md border border-hairline bg-panel p-1 text-sm shadow-soft"
                   >
                     {offered.map((m) => (
-                      <DropdownMenu.CheckboxItem
+                      <MenuCheck
                         key={m.id}
                         checked={more.includes(m.id)}
                         onCheckedChange={(on) =>
                           onMore(on ? [...more, m.id] : more.filter((other) => other !== m.id))
                         }
-                        onSelect={(event) => event.preventDefault()}
                         title={m.help}
-                        className={`${ITEM} flex items-center gap-2 py-0.5`}
                       >
-                        <span className="w-3" aria-hidden="true">
-                          {more.includes(m.id) ? "✓" : ""}
-                        </span>
                         {m.name}
-                      </DropdownMenu.CheckboxItem>
+                      </MenuCheck>
                     ))}
                   </DropdownMenu.Content>
                 </DropdownMenu.Portal>
@@ -72,6 +73,23 @@ export function SpanTable({ measures, behind, more, onMore, colour }: Props) {
                 {head}
               </th>
             ))}
+            {formulas.map((formula) => (
+              <th key={formula} className="figures px-2 text-right font-normal whitespace-nowrap">
+                {formula}
+                <button
+                  type="button"
+                  aria-label={`Drop ${formula}`}
+                  title="Drop this column"
+                  className="ml-1 cursor-pointer hover:text-ink"
+                  onClick={() => onFormulas(formulas.filter((other) => other !== formula))}
+                >
+                  <X size={10} className="inline" />
+                </button>
+              </th>
+            ))}
+            <th className="pr-2 text-right font-normal">
+              <FormulaEntry onAdd={(text) => onFormulas([...formulas.filter((f) => f !== text), text])} />
+            </th>
           </tr>
         </thead>
         <tbody className="figures">
@@ -89,9 +107,14 @@ export function SpanTable({ measures, behind, more, onMore, colour }: Props) {
                       className="px-2 text-right whitespace-nowrap"
                       title={cell.problem ?? undefined}
                     >
-                      {show(cell.value, cell.unit)}
+                      {cell.problem && cell.value == null ? (
+                        <span className="text-missed">–</span>
+                      ) : (
+                        show(cell.value, cell.unit)
+                      )}
                     </td>
                   ))}
+                  <td />
                 </tr>
                 {other && (
                   <tr data-testid={`apart-${m.signal}`} className="text-muted">
@@ -112,8 +135,57 @@ export function SpanTable({ measures, behind, more, onMore, colour }: Props) {
   );
 }
 
+/** Opens a field for a formula of what is measured over the span. */
+function FormulaEntry({ onAdd }: { onAdd: (formula: string) => void }) {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState("");
+  const add = () => {
+    if (!text.trim()) return;
+    onAdd(text.trim());
+    setText("");
+    setOpen(false);
+  };
+  return (
+    <Sheet
+      label="A formula of the span"
+      open={open}
+      onOpen={setOpen}
+      className="grid w-[340px] gap-2 p-3 text-left text-sm"
+      trigger={
+        <button
+          type="button"
+          aria-label="Add a formula of the span"
+          title="Add a column with a formula of what is measured"
+          className="inline-flex cursor-pointer items-center hover:text-ink"
+        >
+          <Plus size={12} />
+        </button>
+      }
+    >
+      <span className="flex gap-2">
+        <input
+          aria-label="Formula of the span"
+          value={text}
+          placeholder="(max - min) / mean"
+          spellCheck={false}
+          onChange={(event) => setText(event.target.value)}
+          onKeyDown={(event) => event.key === "Enter" && add()}
+          className={`figures w-full min-w-0 ${FIELD}`}
+        />
+        <Button className="h-7" onClick={add}>
+          Add
+        </Button>
+      </span>
+      <p className="text-xs text-muted">
+        Of <span className="figures">at_a, at_b, dt, mean, rms, min, max, frequency</span>, and every other
+        measure such as <span className="figures">peak_to_peak</span>; worked out for each trace.
+      </p>
+    </Sheet>
+  );
+}
+
 interface Cell {
-  value: number | null | undefined;
+  value?: number | null;
   unit: Unit;
   problem?: string | null;
 }
@@ -132,7 +204,7 @@ function figures(m: SpanMeasures, more: Measure["id"][]): Cell[] {
     const found = m.more.find((each) => each.measure === id);
     return { value: found?.value, unit: found?.unit ?? m.unit, problem: found?.problem };
   });
-  return [...own, { value: m.frequency, unit: "hertz" }, ...others];
+  return [...own, { value: m.frequency, unit: "hertz" }, ...others, ...m.worked];
 }
 
 function apart(ours: Cell[], theirs: Cell[]): Cell[] {

@@ -1,34 +1,42 @@
 import { ArrowUp, Minus, X } from "lucide-react";
 
-import { nameOf, type Run, type Supply } from "../api/client";
+import type { Run, Strip, StripTrace, Supply, Unit } from "../api/client";
 import { Button } from "../ui/button";
 import { Menu, MenuItem } from "../ui/menu";
+import { StripLook } from "./striplook";
 import { SignalTray } from "./tray";
+import { signalsOf, withSignals } from "./usestrips";
 
 interface Props {
+  id: string;
   supply: Supply;
   run?: Run;
-  strip: string[];
+  strip: Strip;
   alone: boolean;
   first: boolean;
-  onChange: (strip: string[]) => void;
+  unitOf: (signal: string) => Unit;
+  colourOf: (trace: StripTrace) => number;
+  onChange: (strip: Strip) => void;
   onEarlier: () => void;
   onRemove: () => void;
 }
 
 /** What can be done to one strip; shown while the pointer or the focus is there. */
-export function StripControls({ supply, run, strip, alone, first, onChange, onEarlier, onRemove }: Props) {
+export function StripControls(props: Props) {
+  const { supply, run, strip, alone, first, onChange, onEarlier, onRemove } = props;
+  const signals = signalsOf(strip);
   return (
-    <div className="absolute top-0.5 right-0 flex bg-ground/80 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
+    <div className="absolute top-0.5 right-0 flex bg-ground/80 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 has-[[data-state=open]]:opacity-100">
       <SignalTray
         label="Add a trace to this strip"
         short
         supply={supply}
         run={run}
-        without={strip}
-        onChoose={(signal) => onChange([...strip, signal])}
+        without={signals}
+        onChoose={(signal) => onChange(withSignals(strip, [...signals, signal]))}
       />
-      {strip.length > 1 && (
+      <StripLook {...props} />
+      {signals.length > 1 && (
         <Menu
           trigger={
             <Button look="quiet" className="h-6 px-1" aria-label="Remove a trace" title="Remove a trace">
@@ -36,11 +44,18 @@ export function StripControls({ supply, run, strip, alone, first, onChange, onEa
             </Button>
           }
         >
-          {strip.map((signal) => (
+          {signals.map((signal) => (
             <MenuItem
               key={signal}
               className="figures"
-              onSelect={() => onChange(strip.filter((other) => other !== signal))}
+              onSelect={() =>
+                onChange(
+                  withSignals(
+                    strip,
+                    signals.filter((other) => other !== signal),
+                  ),
+                )
+              }
             >
               {signal}
             </MenuItem>
@@ -70,36 +85,5 @@ export function StripControls({ supply, run, strip, alone, first, onChange, onEa
         </Button>
       )}
     </div>
-  );
-}
-
-interface ReferenceProps {
-  runs: Run[];
-  value: string;
-  onChoose: (run: string) => void;
-}
-
-/** The run that stands behind the traces, if any. */
-export function ReferenceMenu({ runs, value, onChoose }: ReferenceProps) {
-  if (runs.length === 0) return null;
-  return (
-    <label className="flex items-center gap-1">
-      Behind
-      <select
-        aria-label="Run behind the traces"
-        title="Draws the traces of another run thinner and paler behind"
-        value={value}
-        onChange={(event) => onChoose(event.target.value)}
-        className="h-6 max-w-44 rounded-md border border-hairline bg-panel px-1"
-      >
-        <option value="">no other run</option>
-        {runs.map((run) => (
-          <option key={run.id} value={run.id}>
-            {nameOf(run)}
-            {run.marked && !run.measured ? " (kept)" : ""}
-          </option>
-        ))}
-      </select>
-    </label>
   );
 }

@@ -5,24 +5,32 @@ import {
   isOver,
   useMeasures,
   useTraces,
+  useTracesOf,
   type Measure,
   type Run,
+  type Strip,
+  type StripTrace,
   type Supply,
   type Unit,
 } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { LEFT, traceColour, RIGHT, type Size, type Trace, type View } from "../plot/draw";
+import type { Drawn } from "../plot/save";
 import { SpanRuler } from "../plot/spanruler";
-import { Strip, zoomed } from "../plot/strip";
+import { zoomed } from "../plot/strip";
 import { ImportDialog } from "../measured/importing";
 import { Button } from "../ui/button";
 import { useKept } from "../ui/kept";
 import { Notice } from "../ui/states";
+import { ReferenceMenu } from "./behind";
+import { CrossingSearch } from "./crossing";
+import { Edge, heightsOf } from "./edge";
 import { SaveMenu } from "./savemenu";
+import { ShownStrip } from "./shown";
 import { SpanTable } from "./spantable";
-import { ReferenceMenu, StripControls } from "./stripcontrols";
+import { StripControls } from "./stripcontrols";
 import { SignalTray } from "./tray";
-import { useStrips } from "./usestrips";
+import { signalsOf, stripOf, useStrips } from "./usestrips";
 
 /** A place in a run to look at: what decided a verdict. */
 export interface Look {
@@ -32,7 +40,15 @@ export interface Look {
   nth: number;
 }
 
+/** The window and the span that were chosen, and the last place to look at that was followed. */
+export interface Seen {
+  view?: View;
+  span?: View;
+  followed?: number;
+}
+
 interface Props {
+  id: string;
   supply: Supply;
   study: string;
   editing: Editing;
@@ -40,15 +56,25 @@ interface Props {
   /** Runs of the study that have ended, newest first: any of them can stand behind. */
   others: Run[];
   look?: Look;
-  /** The run that stands behind the traces, if any. */
-  behind: string;
-  onBehind: (run: string) => void;
+  /** What is looked at; the whole run and a span of its own as long as nothing was chosen. */
+  seen: Seen;
+  onSeen: (seen: Seen) => void;
+  /** Runs that stand behind the traces; differences are taken from the first. */
+  behind: string[];
+  onBehind: (runs: string[]) => void;
   /** Why it cannot be run. */
   blocked?: string;
 }
 
 const UNITS: Record<string, Unit> = { v: "volt", i: "ampere", p: "watt" };
-const unitOf = (signal: string): Unit => UNITS[signal.at(-1) ?? "v"] ?? "volt";
+const WIDTHS = { fine: 1, usual: 1.5, bold: 3 };
+const EMPTY: Strip[] = [{ traces: [] }];
+
+/** The unit of a signal by its letter, until the run says. */
+const guessed = (signal: string): Unit => UNITS[signal.at(-1) ?? "v"] ?? "volt";
+
+/** Whether a strip asks the server for what is in its window or span, so that it waits until they rest. */
+const settledFor = (strip: Strip) => (strip.shows ?? "course") !== "course";
 
 /** What the user has chosen, once they have stopped changing it; what nobody chose does not wait. */
 function useSettled<T>(chosen: T | undefined, delay: number): T | undefined {
@@ -61,28 +87,29 @@ function useSettled<T>(chosen: T | undefined, delay: number): T | undefined {
 }
 
 /** Plots under one time axis, and the span measured over them. */
-export function Strips({ supply, study, editing, run, others, look, behind, onBehind, blocked }: Props) {
+export function Strips(props: Props) {
+  const { supply, study, editing, run, others, look, seen, onSeen, behind, onBehind, blocked } = props;
   const [saved, arrange] = useStrips(supply, study, editing);
-  const strips = useMemo(() => (saved.length > 0 ? saved : [[]]), [saved]);
-  const setStrips = (next: string[][]) => arrange("arrange the strips", next);
+  const strips = saved.length > 0 ? saved : EMPTY;
+  const setStrips = (next: Strip[]) => arrange("arrange the strips", next);
   const full = useMemo<View>(() => {
     const going = run && !isOver(run);
     const [from, to] = run?.recorded ?? [0, 0];
     return { from, to: going ? Math.max(to, run.duration) : to };
   }, [run]);
-  const [chosen, setView] = useState<View>();
+  const { view: chosen, span: ownSpan } = seen;
   const view = chosen ?? full;
+  const setView = (next?: View) => onSeen({ ...seen, view: next });
+  const setSpan = (next: View) => onSeen({ ...seen, span: next });
   // The first reading with a window shows what the span ruler is good for.
   const read = run?.outcome?.readings.find((r) => r.window && r.window[0] > full.from)?.window;
-  const [ownSpan, setSpan] = useState<View>();
   const span = ownSpan ?? (read ? { from: read[0], to: read[1] } : undefined);
 
-  const [seen, setSeen] = useState(look?.nth);
-  if (look && look.nth !== seen) {
-    setSeen(look.nth);
-    setSpan(look.span);
-    setView(zoomed(look.span, (look.span.from + look.span.to) / 2, 1.5));
-  }
+  useEffect(() => {
+    if (!look || look.nth === seen.followed) return;
+    const around = zoomed(look.span, (look.span.from + look.span.to) / 2, 1.5);
+    onSeen({ view: around, span: look.span, followed: look.nth });
+  }, [look, seen, onSeen]);
 
   const area = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState<Size>({ width: 0, height: 0 });
@@ -96,34 +123,49 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
     return () => observer.disconnect();
   }, []);
 
-  const signals = useMemo(() => [...new Set(strips.flat())], [strips]);
+  const signals = useMemo(() => [...new Set(strips.flatMap(signalsOf))], [strips]);
   const settled = useSettled(chosen, 60) ?? full;
   const pixels = Math.max(0, Math.round(size.width - LEFT - RIGHT));
   const traces = useTraces(run, signals, settled.from, settled.to, pixels);
-  const reference = others.find((other) => other.id === behind && other.id !== run?.id);
+  const runsBehind = useMemo(
+    () => behind.flatMap((id) => others.find((other) => other.id === id && other.id !== run?.id) ?? []),
+    [behind, others, run?.id],
+  );
+  const reference = runsBehind[0];
   const referred = useMemo(
     () => (reference ? signals.filter((signal) => has(reference, signal)) : []),
     [reference, signals],
   );
-  const before = useTraces(reference, referred, settled.from, settled.to, pixels);
+  const before = useTracesOf(runsBehind, signals, settled.from, settled.to, pixels);
   const settledSpan = useSettled(ownSpan, 120) ?? span;
   const [more, setMore] = useKept<Measure["id"][]>("span-columns", []);
-  const measures = useMeasures(run, signals, settledSpan?.from ?? 0, settledSpan?.to ?? 0, more);
-  const measuredBehind = useMeasures(reference, referred, settledSpan?.from ?? 0, settledSpan?.to ?? 0, more);
+  const [formulas, setFormulas] = useKept<string[]>("span-formulas", []);
+  const [from, to] = [settledSpan?.from ?? 0, settledSpan?.to ?? 0];
+  const measures = useMeasures(run, signals, from, to, more, formulas);
+  const measuredBehind = useMeasures(reference, referred, from, to, more, formulas);
   const [importing, setImporting] = useState(false);
   const drawn = useMemo(
     () =>
       strips.map((strip) =>
-        strip.map((signal): Trace => ({
-          signal,
-          unit: traces.data?.get(signal)?.unit ?? unitOf(signal),
-          colour: signals.indexOf(signal),
-          points: traces.data?.get(signal),
-          behind: reference && before.data?.get(signal),
+        strip.traces.map((trace): Trace => ({
+          signal: trace.signal,
+          unit: traces.data?.get(trace.signal)?.unit ?? guessed(trace.signal),
+          colour: trace.colour ?? signals.indexOf(trace.signal),
+          width: WIDTHS[trace.weight ?? "usual"],
+          marked: trace.points ?? false,
+          side: trace.side ?? undefined,
+          points: traces.data?.get(trace.signal),
+          behind: before.map((of) => of?.get(trace.signal)),
         })),
       ),
-    [strips, signals, traces.data, reference, before.data],
+    [strips, signals, traces.data, before],
   );
+  const unitOf = (signal: string) => traces.data?.get(signal)?.unit ?? guessed(signal);
+  const colourOf = (trace: StripTrace) => trace.colour ?? signals.indexOf(trace.signal);
+  const colours = (signal: string) => {
+    const trace = strips.flatMap((strip) => strip.traces).find((t) => t.signal === signal);
+    return `var(${traceColour(trace ? colourOf(trace) : 0)})`;
+  };
   const features = useMemo(() => {
     const all = (pick: "features_near_from" | "features_near_to") =>
       [...new Set(measures.data?.flatMap((m) => m[pick]))].sort((a, b) => a - b);
@@ -147,9 +189,17 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
     event.preventDefault();
   };
 
-  const change = (index: number, strip: string[]) =>
-    setStrips(strips.map((s, i) => (i === index ? strip : s)));
-  const height = Math.max(70, Math.floor(size.height / Math.max(1, strips.length)));
+  const change = (index: number, strip: Strip) => setStrips(strips.map((s, i) => (i === index ? strip : s)));
+  const [pulled, setPulled] = useState<{ strip: number; share: number }>();
+  const shares = strips
+    .map((strip, i) => (pulled?.strip === i ? pulled.share : (strip.height ?? 1)))
+    .join(" ");
+  const heights = useMemo(() => heightsOf(shares.split(" ").map(Number), size.height), [shares, size.height]);
+  const sizes = useMemo(
+    () => heights.map((height) => ({ width: size.width, height: height - 1 })),
+    [heights, size.width],
+  );
+  const pictures = useRef(new Map<number, Drawn>());
   return (
     <section aria-label="Strips" className="flex h-full flex-col bg-ground" onKeyDown={onKey}>
       <div className="flex h-7 shrink-0 items-center gap-0.5 px-2 text-xs text-muted">
@@ -178,10 +228,27 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
         >
           Span here
         </Button>
+        <CrossingSearch
+          id={props.id}
+          run={run}
+          signals={signals}
+          unitOf={unitOf}
+          at={span?.from ?? view.from}
+          onFound={(time) => {
+            const length = span && span.to > span.from ? span.to - span.from : 0.1 * (view.to - view.from);
+            const to = span && span.to > time ? span.to : Math.min(time + length, full.to);
+            const there = time >= view.from && time <= view.to;
+            const moved = {
+              from: time - 0.5 * (view.to - view.from),
+              to: time + 0.5 * (view.to - view.from),
+            };
+            onSeen({ ...seen, span: { from: time, to }, view: there ? chosen : moved });
+          }}
+        />
         <span className="grow" />
         <ReferenceMenu
           runs={others.filter((other) => other.id !== run?.id)}
-          value={reference?.id ?? ""}
+          chosen={runsBehind.map((each) => each.id)}
           onChoose={onBehind}
         />
         {run && signals.length > 0 && (
@@ -191,7 +258,7 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
             signals={signals}
             view={view}
             span={span}
-            canvases={() => [...(area.current?.querySelectorAll("canvas") ?? [])]}
+            strips={() => [...pictures.current].sort(([a], [b]) => a - b).map(([, drawn]) => drawn)}
             onImport={() => setImporting(true)}
           />
         )}
@@ -201,7 +268,7 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
             supply={supply}
             study={study}
             run={run}
-            onDone={(added) => onBehind(added.id)}
+            onDone={(added) => onBehind([added.id])}
             onClose={() => setImporting(false)}
           />
         )}
@@ -209,7 +276,7 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
           label="New strip"
           supply={supply}
           run={run}
-          onChoose={(signal) => setStrips([...strips.filter((s) => s.length > 0), [signal]])}
+          onChoose={(signal) => setStrips([...strips.filter((s) => s.traces.length > 0), stripOf(signal)])}
         />
       </div>
       <div
@@ -228,44 +295,51 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
           </Notice>
         )}
         {run &&
-          drawn.map((strip, i) => (
-            <div key={i} className="group relative border-b border-hairline">
-              <Strip
-                traces={strip}
-                view={view}
-                span={span}
-                size={{ width: size.width, height: height - 1 }}
-                onView={setView}
-                onFull={() => setView(undefined)}
-                onSpan={setSpan}
-              />
-              {strip.map(
-                (trace) =>
-                  trace.points?.problem && (
-                    <p
-                      key={trace.signal}
-                      role="alert"
-                      className="absolute bottom-1 text-xs text-missed"
-                      style={{ left: LEFT + 8 }}
-                    >
-                      {trace.signal} cannot be drawn: {trace.points.problem}
-                    </p>
-                  ),
-              )}
-              <StripControls
-                supply={supply}
-                run={run}
-                strip={strips[i] ?? []}
-                alone={strips.length === 1}
-                first={i === 0}
-                onChange={(next) => change(i, next)}
-                onEarlier={() =>
-                  setStrips(strips.map((s, k) => strips[k === i ? i - 1 : k === i - 1 ? i : k] ?? s))
-                }
-                onRemove={() => setStrips(strips.filter((_, k) => k !== i))}
-              />
-            </div>
-          ))}
+          drawn.map((traces, i) => {
+            const strip = strips[i] ?? { traces: [] };
+            return (
+              <div key={i} className="group relative border-b border-hairline">
+                <ShownStrip
+                  look={strip}
+                  run={run}
+                  traces={traces}
+                  view={settledFor(strip) ? settled : view}
+                  span={settledFor(strip) ? settledSpan : span}
+                  size={sizes[i] ?? size}
+                  onView={setView}
+                  onFull={() => setView(undefined)}
+                  onSpan={setSpan}
+                  drawn={pictures}
+                  place={i}
+                />
+                <StripControls
+                  id={props.id}
+                  supply={supply}
+                  run={run}
+                  strip={strip}
+                  alone={strips.length === 1}
+                  first={i === 0}
+                  unitOf={unitOf}
+                  colourOf={colourOf}
+                  onChange={(next) => change(i, next)}
+                  onEarlier={() =>
+                    setStrips(strips.map((s, k) => strips[k === i ? i - 1 : k === i - 1 ? i : k] ?? s))
+                  }
+                  onRemove={() => setStrips(strips.filter((_, k) => k !== i))}
+                />
+                <Edge
+                  nth={i}
+                  share={strip.height ?? 1}
+                  perShare={(heights[i] ?? 100) / (pulled?.strip === i ? pulled.share : (strip.height ?? 1))}
+                  onPull={(share) => setPulled({ strip: i, share })}
+                  onLeave={(share) => {
+                    setPulled(undefined);
+                    change(i, { ...strip, height: share });
+                  }}
+                />
+              </div>
+            );
+          })}
       </div>
       {run && (
         <>
@@ -276,7 +350,9 @@ export function Strips({ supply, study, editing, run, others, look, behind, onBe
               behind={reference ? (measuredBehind.data ?? []) : []}
               more={more}
               onMore={setMore}
-              colour={(signal) => traceColour(signals.indexOf(signal))}
+              formulas={formulas}
+              onFormulas={setFormulas}
+              colour={colours}
             />
           )}
         </>

@@ -1,6 +1,5 @@
 import { Command } from "cmdk";
 import { Plus } from "lucide-react";
-import { Popover } from "radix-ui";
 import { useMemo, useState } from "react";
 
 import {
@@ -12,6 +11,7 @@ import {
   type Supply,
 } from "../api/client";
 import { Button } from "../ui/button";
+import { Sheet } from "../ui/popover";
 import { show } from "../ui/quantity";
 import { Sparkline } from "../plot/sparkline";
 
@@ -57,32 +57,26 @@ function grouped(supply: Supply): Group[] {
 export function SignalTray({ label, short, supply, run, without = [], onChoose }: Props) {
   const [open, setOpen] = useState(false);
   return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger asChild>
+    <Sheet
+      label={label}
+      open={open}
+      onOpen={setOpen}
+      trigger={
         <Button look="quiet" className="h-6 text-xs" aria-label={label} title={label}>
           <Plus size={13} /> {!short && label}
         </Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          sideOffset={4}
-          collisionPadding={8}
-          aria-label={label}
-          className="z-20 rounded-md border border-hairline bg-panel shadow-soft"
-        >
-          <List
-            supply={supply}
-            run={run}
-            without={without}
-            onChoose={(signal) => {
-              setOpen(false);
-              onChoose(signal);
-            }}
-          />
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+      }
+    >
+      <List
+        supply={supply}
+        run={run}
+        without={without}
+        onChoose={(signal) => {
+          setOpen(false);
+          onChoose(signal);
+        }}
+      />
+    </Sheet>
   );
 }
 

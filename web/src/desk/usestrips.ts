@@ -1,15 +1,31 @@
 import { useMemo } from "react";
 
-import type { Supply } from "../api/client";
+import type { Strip, Supply } from "../api/client";
 import type { Editing } from "../frame/editing";
 
 /** The strips of a study as they stay with the supply, and the way to arrange them anew. */
 export function useStrips(supply: Supply, study: string, editing: Editing) {
   const strips = useMemo(() => supply.studies?.find((s) => s.id === study)?.strips ?? [], [supply, study]);
-  const arrange = (what: string, next: string[][]) =>
+  const arrange = (what: string, next: Strip[]) =>
     editing.change(what, (document) => {
       const changed = document.studies?.find((s) => s.id === study);
       if (changed) changed.strips = next;
     });
   return [strips, arrange] as const;
+}
+
+/** A strip of signals over time. */
+export function stripOf(...signals: string[]): Strip {
+  return { traces: signals.map((signal) => ({ signal })) };
+}
+
+/** The signals a strip draws. */
+export function signalsOf(strip: Strip): string[] {
+  return strip.traces.map((trace) => trace.signal);
+}
+
+/** A strip with other signals; those that stay keep their looks. */
+export function withSignals(strip: Strip, signals: string[]): Strip {
+  const kept = (signal: string) => strip.traces.find((trace) => trace.signal === signal);
+  return { ...strip, traces: signals.map((signal) => kept(signal) ?? { signal }) };
 }

@@ -1,9 +1,9 @@
 import { StepForward } from "lucide-react";
-import { Popover } from "radix-ui";
 import { useState } from "react";
 
 import { useGoOn, type Run } from "../api/client";
 import { Button } from "../ui/button";
+import { Sheet } from "../ui/popover";
 import { show } from "../ui/quantity";
 import { ValueField } from "../ui/valuefield";
 
@@ -12,8 +12,12 @@ export function GoOn({ run, blocked }: { run: Run; blocked: boolean }) {
   const [open, setOpen] = useState(false);
   const short = run.state !== "done";
   return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger asChild>
+    <Sheet
+      label="Go on with the run"
+      open={open}
+      onOpen={setOpen}
+      className="grid w-[380px] gap-2 p-3"
+      trigger={
         <Button
           look={short ? "plain" : "quiet"}
           className={short ? "" : "px-1"}
@@ -23,17 +27,10 @@ export function GoOn({ run, blocked }: { run: Run; blocked: boolean }) {
         >
           <StepForward size={14} /> {short && "Go on"}
         </Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          aria-label="Go on with the run"
-          className="z-20 grid w-[380px] gap-2 rounded-md border border-hairline bg-panel p-3 shadow-soft"
-        >
-          <Ways run={run} onDone={() => setOpen(false)} />
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+      }
+    >
+      <Ways run={run} onDone={() => setOpen(false)} />
+    </Sheet>
   );
 }
 

@@ -1,8 +1,8 @@
 import { Settings2, Trash2 } from "lucide-react";
-import { Popover } from "radix-ui";
 
 import { useStudyDefaults, type Supply, type SupplyShown } from "../api/client";
 import { Button } from "../ui/button";
+import { Sheet } from "../ui/popover";
 import { ValueField } from "../ui/valuefield";
 import type { Editing } from "./editing";
 
@@ -17,8 +17,10 @@ interface Props {
 /** How a study tries the supply: what the circuit suggests, with its reason, and what was stated instead. */
 export function StudyMenu({ shown, study, editing }: Props) {
   return (
-    <Popover.Root>
-      <Popover.Trigger asChild>
+    <Sheet
+      label="Settings of the study in a window"
+      className="w-[440px] p-3"
+      trigger={
         <Button
           look="quiet"
           className="px-1"
@@ -27,17 +29,10 @@ export function StudyMenu({ shown, study, editing }: Props) {
         >
           <Settings2 size={16} />
         </Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          aria-label="Settings of the study in a window"
-          className="z-20 w-[440px] rounded-md border border-hairline bg-panel p-3 shadow-soft"
-        >
-          <Settings key={study.id} shown={shown} study={study} editing={editing} />
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+      }
+    >
+      <Settings key={study.id} shown={shown} study={study} editing={editing} />
+    </Sheet>
   );
 }
 

@@ -1,31 +1,60 @@
-import { look, timeTicks, type View } from "./draw";
+import { timeTicks, type Size, type View } from "./draw";
+import { SvgPen, type Draw, type Pen } from "./pen";
+import { painted } from "./plot";
 
 /** Room beneath the strips for the labels of the time axis, px. */
 const AXIS = 20;
 
+/** A strip to be put into a picture. */
+export interface Drawn {
+  size: Size;
+  draw: Draw;
+}
+
+function total(strips: Drawn[]): Size {
+  const height = strips.reduce((sum, strip) => sum + strip.size.height, 0) + AXIS;
+  return { width: Math.max(0, ...strips.map((strip) => strip.size.width)), height };
+}
+
+function axis(pen: Pen, view: View, { width, height }: Size) {
+  for (const tick of timeTicks(view, width))
+    pen.text(tick.label, tick.x, height - AXIS + 9, { colour: "--muted", align: "center" });
+}
+
 /** The strips as they stand, one above the other, with their time axis, on the ground they are drawn on. */
-export function pictureOf(strips: HTMLCanvasElement[], view: View): HTMLCanvasElement | undefined {
-  const ratio = window.devicePixelRatio || 1;
+export function pictureOf(strips: Drawn[], view: View): HTMLCanvasElement | undefined {
+  const size = total(strips);
+  if (size.width === 0) return undefined;
   const picture = document.createElement("canvas");
-  const heights = strips.map((strip) => strip.height);
-  picture.width = Math.max(0, ...strips.map((strip) => strip.width));
-  picture.height = heights.reduce((sum, height) => sum + height, 0) + AXIS * ratio;
-  const context = picture.getContext("2d");
-  if (!context || picture.width === 0) return undefined;
-  context.fillStyle = look("--ground");
-  context.fillRect(0, 0, picture.width, picture.height);
-  let y = 0;
-  strips.forEach((strip, k) => {
-    context.drawImage(strip, 0, y);
-    y += heights[k] ?? 0;
+  painted(picture, size, (pen) => {
+    pen.area(0, 0, size.width, size.height, { colour: "--ground" });
+    axis(pen, view, size);
   });
-  context.setTransform(ratio, 0, 0, ratio, 0, 0);
-  context.font = '11px "Atkinson Hyperlegible Mono", monospace';
-  context.fillStyle = look("--muted");
-  context.textAlign = "center";
-  for (const tick of timeTicks(view, picture.width / ratio))
-    context.fillText(tick.label, tick.x, y / ratio + 13);
+  const context = picture.getContext("2d");
+  let y = 0;
+  for (const strip of strips) {
+    const one = document.createElement("canvas");
+    painted(one, strip.size, strip.draw);
+    context?.setTransform(1, 0, 0, 1, 0, 0);
+    context?.drawImage(one, 0, Math.round((y * picture.height) / size.height));
+    y += strip.size.height;
+  }
   return picture;
+}
+
+/** The same as an SVG file. */
+export function svgOf(strips: Drawn[], view: View): Blob | undefined {
+  const size = total(strips);
+  if (size.width === 0) return undefined;
+  const pen = new SvgPen();
+  pen.area(0, 0, size.width, size.height, { colour: "--ground" });
+  let y = 0;
+  for (const strip of strips) {
+    pen.lower(y, () => strip.draw(pen));
+    y += strip.size.height;
+  }
+  axis(pen, view, size);
+  return new Blob([pen.file(size.width, size.height)], { type: "image/svg+xml" });
 }
 
 /** Lets the user save what a link leads to. */

@@ -1,31 +1,23 @@
 import { useEffect, useRef } from "react";
 
-import { drawStrip, LEFT, RIGHT, timeScale, type Size, type Trace, type View } from "./draw";
+import { LEFT, RIGHT, timeScale, type Size, type View } from "./draw";
+import type { Draw } from "./pen";
+import { Plot } from "./plot";
 
 interface Props {
-  traces: Trace[];
+  signals: string[];
+  draw: Draw;
   view: View;
-  span?: View;
   size: Size;
   onView: (view: View) => void;
   onFull: () => void;
   onSpan: (span: View) => void;
 }
 
-/** One plot: wheel zooms, drag pans, Shift-drag sets the span, double click shows everything. */
-export function Strip({ traces, view, span, size, onView, onFull, onSpan }: Props) {
+/** One plot over time: wheel zooms, drag pans, Shift-drag sets the span, double click shows everything. */
+export function Strip({ signals, draw, view, size, onView, onFull, onSpan }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const drag = useRef<{ x: number; view: View; at: number; spanning: boolean }>(undefined);
-
-  useEffect(() => {
-    const draw = () => canvas.current && drawStrip(canvas.current, size, traces, view, span);
-    const frame = requestAnimationFrame(draw);
-    window.addEventListener("themechange", draw);
-    return () => {
-      cancelAnimationFrame(frame);
-      window.removeEventListener("themechange", draw);
-    };
-  }, [traces, view, span, size]);
 
   // React's wheel listeners are passive; zooming has to keep the page still.
   const latest = useRef({ view, size, onView });
@@ -46,11 +38,11 @@ export function Strip({ traces, view, span, size, onView, onFull, onSpan }: Prop
 
   const perPixel = (view.to - view.from) / Math.max(1, size.width - LEFT - RIGHT);
   return (
-    <canvas
+    <Plot
       ref={canvas}
-      role="img"
-      aria-label={`Plot of ${traces.map((t) => t.signal).join(", ")}`}
-      style={{ width: size.width, height: size.height }}
+      size={size}
+      draw={draw}
+      label={`Plot of ${signals.join(", ")}`}
       className="block cursor-grab touch-none active:cursor-grabbing"
       onDoubleClick={onFull}
       onPointerDown={(event) => {

@@ -79,7 +79,7 @@ function Figures({ measures }: { measures?: SpanMeasures }) {
 }
 
 function PutMenu({ signal, taps }: { signal: string; taps: Taps }) {
-  const shown = taps.strips.some((strip) => strip.includes(signal));
+  const shown = taps.strips.some((strip) => strip.traces.some((t) => t.signal === signal));
   return (
     <Menu
       className="text-xs"
@@ -94,11 +94,14 @@ function PutMenu({ signal, taps }: { signal: string; taps: Taps }) {
       }
     >
       {taps.strips.map((strip, k) => {
-        const there = strip.includes(signal);
+        const signals = strip.traces.map((trace) => trace.signal);
+        const there = signals.includes(signal);
         return (
           <MenuItem key={k} onSelect={() => (there ? taps.take(signal, k) : taps.put(signal, k))}>
             {there ? "Take out of" : "Show in"} strip {k + 1}
-            {strip.length > 0 && <span className="figures text-muted"> {strip.slice(0, 3).join(", ")}</span>}
+            {signals.length > 0 && (
+              <span className="figures text-muted"> {signals.slice(0, 3).join(", ")}</span>
+            )}
           </MenuItem>
         );
       })}

@@ -32,6 +32,26 @@ export function Menu({ trigger, children, align = "end", className = "" }: Props
   );
 }
 
+/** An entry that is switched on and off, while the menu stays open. */
+export function MenuCheck({
+  children,
+  className = "",
+  ...rest
+}: ComponentProps<typeof DropdownMenu.CheckboxItem>) {
+  return (
+    <DropdownMenu.CheckboxItem
+      {...rest}
+      onSelect={(event) => event.preventDefault()}
+      className={`${ITEM} flex items-center gap-2 py-0.5 data-[disabled]:opacity-50 ${className}`}
+    >
+      <span className="w-3" aria-hidden="true">
+        {rest.checked ? "✓" : ""}
+      </span>
+      {children}
+    </DropdownMenu.CheckboxItem>
+  );
+}
+
 /** An entry of a menu. */
 export function MenuItem({ className = "", ...rest }: ComponentProps<typeof DropdownMenu.Item>) {
   return <DropdownMenu.Item {...rest} className={`${ITEM} ${className}`} />;

@@ -29,31 +29,47 @@ pub enum Direction {
     Down,
 }
 
-impl Waveform<'_> {
-    /// Times within a span at which the waveform passes through a level, ascending; touching it is not passing.
-    pub fn crossings(&self, span: Span, level: f64, direction: Direction) -> impl Iterator<Item = f64> {
-        // Whether it was above when it was last away from the level, and when it came to it.
-        let (mut above, mut came) = (None, None);
-        let pieces = self.pieces(span).flat_map(move |piece| {
-            let bounds = piece.within(span);
-            let stretches: Vec<_> = piece.stretches(bounds, level).map(|(a, b, up)| (piece, a, b, up)).collect();
-            stretches
-        });
-        pieces.filter_map(move |(piece, a, b, up)| {
-            let flat = piece.at(a) == level && piece.at(b) == level && piece.at(0.5 * (a + b)) == level;
-            if flat {
-                came = came.or(Some(piece.time(a)));
-                return None;
+/// Finds where a waveform passes through a level, piece by piece; touching it is not passing.
+#[derive(Clone, Debug)]
+pub struct Passing {
+    span: Span,
+    level: f64,
+    direction: Direction,
+    /// Whether it was above when it was last away from the level.
+    above: Option<bool>,
+    /// When it came to the level, if it rests there.
+    came: Option<f64>,
+}
+
+impl Passing {
+    /// Nothing seen yet of a span.
+    pub fn new(span: Span, level: f64, direction: Direction) -> Self {
+        Passing { span, level, direction, above: None, came: None }
+    }
+
+    /// Adds a waveform that goes on where the last one ended; the times at which it passes, ascending.
+    pub fn take(&mut self, wave: Waveform<'_>) -> Vec<f64> {
+        let mut times = Vec::new();
+        for piece in wave.pieces(self.span) {
+            for (a, b, up) in piece.stretches(piece.within(self.span), self.level) {
+                let resting = [a, 0.5 * (a + b), b].iter().all(|s| piece.at(*s) == self.level);
+                if resting {
+                    self.came.get_or_insert(piece.time(a));
+                    continue;
+                }
+                let time = self.came.take().unwrap_or(piece.time(a));
+                let passed = self.above.replace(up).is_some_and(|before| before != up);
+                let wanted = match self.direction {
+                    Direction::Either => true,
+                    Direction::Up => up,
+                    Direction::Down => !up,
+                };
+                if passed && wanted {
+                    times.push(time);
+                }
             }
-            let crossed = above.replace(up).filter(|before| *before != up);
-            let time = came.take().unwrap_or(piece.time(a));
-            let wanted = match direction {
-                Direction::Either => true,
-                Direction::Up => up,
-                Direction::Down => !up,
-            };
-            crossed.filter(|_| wanted).map(|_| time)
-        })
+        }
+        times
     }
 }
 

@@ -10,8 +10,8 @@ mod shape;
 mod spectrum;
 mod step;
 
-pub use crossings::Direction;
 pub(crate) use crossings::{Crossed, Crossings, TimeAbove};
+pub use crossings::{Direction, Passing};
 pub(crate) use filter::Filtered;
 pub use gauge::Gauge;
 pub use limits::{Class, LAST_ORDER, limit};

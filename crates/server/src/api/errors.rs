@@ -110,7 +110,7 @@ impl From<TraceError> for ApiError {
             TraceError::Store(error) => error.into(),
             TraceError::Signal(error) => Self::unusable(format!("the signal cannot be read: {error}")),
             TraceError::Formula(error) => Self::unusable(format!("the formula cannot be read: {error}")),
-            TraceError::NotRecorded(_) => Self::unusable(error.to_string()),
+            TraceError::NotRecorded(_) | TraceError::Measure(_) => Self::unusable(error.to_string()),
             TraceError::Damaged(_) => Self::new(StatusCode::INTERNAL_SERVER_ERROR, error.to_string()),
         }
     }

@@ -3,12 +3,12 @@
 use super::address::RunPath;
 use super::app::App;
 use super::errors::{ApiError, Body};
-use crate::recorded::Traces;
+use crate::recorded::{Drawable, Traces};
 use axum::Json;
 use axum::extract::{Path, State};
 use circuit::{Quantity, ReadingMeasure, Signal};
 use quantity::Unit;
-use readings::{Class, LAST_ORDER, MeasureError, Question, Recipe, Span, Spectrum, Waveform, limit};
+use readings::{Class, LAST_ORDER, MeasureError, Question, Span, Spectrum, Waveform, limit};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -87,8 +87,8 @@ pub(crate) async fn harmonics(
     let span = whole.covering(Span { from: whole.to - length, to: whole.to }, whole.to <= whole.from);
     let span = span.map_err(|error| ApiError::unusable(error.to_string()))?;
     let nodes = async |signal: &Signal| {
-        let recipe = Recipe::new(&circuit, signal).map_err(|error| ApiError::unusable(error.to_string()))?;
-        Ok::<_, ApiError>(traces.nodes(&recipe, span.from, span.to).await?)
+        let drawable = Drawable::read(&circuit, &signal.to_string())?;
+        Ok::<_, ApiError>(traces.values(&drawable, span.from, span.to).await?)
     };
     let of_signal = nodes(&signal).await?;
     let of_voltage = match body.voltage.as_deref().filter(|text| !text.trim().is_empty()) {

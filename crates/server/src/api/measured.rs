@@ -4,7 +4,7 @@ use super::address::SupplyPath;
 use super::app::App;
 use super::errors::{ApiError, Body};
 use super::runs::{RunShown, shown};
-use crate::recorded::{Bench, Channel, Measured, Traces, keep};
+use crate::recorded::{Bench, Channel, Drawable, Measured, Traces, keep};
 use axum::Json;
 use axum::extract::{Path, State};
 use base64::Engine;
@@ -12,7 +12,7 @@ use base64::prelude::BASE64_STANDARD;
 use circuit::{Signal, as_run, resolve};
 use formats::Sheet;
 use quantity::{Unit, parse, show};
-use readings::{Recipe, align};
+use readings::align;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -184,8 +184,6 @@ async fn delay(app: &App, bench: &Bench, alignment: &Alignment) -> Result<(f64, 
 async fn simulated(app: &App, run: Uuid, signal: &str) -> Result<(Vec<f64>, Vec<f64>), ApiError> {
     app.store.run(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
     let circuit = app.circuit_of(run).await?;
-    let parsed = Signal::parse(signal).map_err(|error| ApiError::unusable(error.to_string()))?;
-    let recipe = Recipe::new(&circuit, &parsed).map_err(|error| ApiError::unusable(error.to_string()))?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
-    Ok(traces.nodes(&recipe, f64::MIN, f64::MAX).await?)
+    Ok(traces.values(&Drawable::read(&circuit, signal)?, f64::MIN, f64::MAX).await?)
 }

@@ -1,9 +1,11 @@
 //! The HTTP API. Its OpenAPI document is made from the handlers.
 
 mod address;
+mod against;
 mod app;
 mod catalogue;
 mod compose;
+mod crossing;
 mod deletion;
 mod entry;
 mod errors;
@@ -15,7 +17,10 @@ mod look;
 mod measured;
 mod parts;
 mod revisions;
+mod rows;
 mod runs;
+mod span;
+mod spectrum;
 mod supplies;
 mod table;
 mod traces;
@@ -98,7 +103,11 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/runs/{run}/changes", get_with(judged::changed_since, |o| o.id("changesBetweenRuns")))
         .api_route("/api/runs/{run}/table", post_with(table::table, |o| o.id("tableOfTraces")))
         .api_route("/api/runs/{run}/harmonics", post_with(harmonics::harmonics, |o| o.id("harmonics")))
-        .api_route("/api/runs/{run}/measure", post_with(traces::measure, |o| o.id("measure")))
+        .api_route("/api/runs/{run}/measure", post_with(span::measure, |o| o.id("measure")))
+        .api_route("/api/runs/{run}/spectrum", post_with(spectrum::spectrum, |o| o.id("spectrum")))
+        .api_route("/api/runs/{run}/against", post_with(against::against, |o| o.id("against")))
+        .api_route("/api/runs/{run}/crossing", post_with(crossing::crossing, |o| o.id("crossing")))
+        .api_route("/api/runs/{run}/rows", post_with(rows::rows, |o| o.id("rows")))
         .api_route("/api/runs/{run}/events", get_with(events::follow, |o| o.id("followRun")))
         .api_route("/api/runs/{run}/trace", get_with(traces::window, |o| o.id("trace")))
         .route("/api/health", get(health))

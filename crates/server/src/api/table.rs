@@ -3,16 +3,14 @@
 use super::address::{RunPath, documented};
 use super::app::App;
 use super::errors::{ApiError, Body};
-use crate::recorded::Traces;
+use crate::recorded::{Drawable, Traces};
 use aide::OperationOutput;
 use aide::generate::GenContext;
 use aide::openapi::{self, Operation};
 use axum::extract::{Path, State};
 use axum::http::header::CONTENT_TYPE;
 use axum::response::{IntoResponse, Response};
-use circuit::Signal;
 use formats::{Column, Table};
-use readings::{Derived, Recipe};
 use schemars::JsonSchema;
 use serde::Deserialize;
 
@@ -90,18 +88,8 @@ pub(crate) async fn table(
     let traces = Traces { store: &app.store, run, circuit: &circuit };
     let mut table = Table::default();
     for name in signals {
-        let (at, values, unit) = match Signal::parse(&name) {
-            Ok(signal) => {
-                let recipe = Recipe::new(&circuit, &signal).map_err(|error| ApiError::unusable(error.to_string()))?;
-                let (at, values) = traces.nodes(&recipe, from, to).await?;
-                (at, values, signal.quantity().unit())
-            }
-            Err(_) => {
-                let formula = Derived::parse(&circuit, &name).map_err(|error| ApiError::unusable(error.to_string()))?;
-                let (at, values) = traces.derived(&formula, from, to).await?;
-                (at, values, formula.unit())
-            }
-        };
+        let drawable = Drawable::read(&circuit, &name)?;
+        let (at, values) = traces.values(&drawable, from, to).await?;
         // A formula may have read from before the stretch.
         let within = |t: &f64| (from..=to).contains(t);
         let values: Vec<f64> = at.iter().zip(values).filter(|(t, _)| within(t)).map(|(_, v)| v).collect();
@@ -111,7 +99,7 @@ pub(crate) async fn table(
                 format!("the table would have more than {MOST_CELLS} cells; choose fewer traces or a shorter span");
             return Err(ApiError::unusable(message));
         }
-        table.columns.push(Column { name, unit: unit.symbol().to_owned(), values });
+        table.columns.push(Column { name, unit: drawable.unit().symbol().to_owned(), values });
     }
     let written = move || {
         let table = match rate {

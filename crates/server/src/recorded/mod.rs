@@ -6,4 +6,4 @@ mod traces;
 
 pub(crate) use bench::{Bench, Channel, Measured, Untaken, keep};
 pub(crate) use spool::Spool;
-pub(crate) use traces::{TraceError, Traces, whole_pieces};
+pub(crate) use traces::{Drawable, TraceError, Traces, whole_pieces};

@@ -1,10 +1,10 @@
 use crate::store::{Store, StoreError};
 use circuit::expression::ExpressionError;
-use circuit::{Circuit, Signal, SignalError};
+use circuit::{Circuit, Quantity, Signal, SignalError};
 use quantity::Unit;
-use readings::{Derived, Recipe, Span, Survey};
+use readings::{Derived, MeasureError, Recipe, Span, Survey};
 use recording::{Chunk, Column, Piece};
-use std::collections::BTreeMap;
+use std::ops::ControlFlow;
 use tokio::task::block_in_place;
 use traces::{Damaged, Packed, Points, envelope, join_nodes, thin};
 use uuid::Uuid;
@@ -20,8 +20,57 @@ pub(crate) enum TraceError {
     Formula(#[from] ExpressionError),
     #[error(transparent)]
     Damaged(#[from] Damaged),
+    #[error(transparent)]
+    Measure(#[from] MeasureError),
     #[error("{0} was not recorded")]
     NotRecorded(String),
+}
+
+/// What can be drawn of a run: a signal, or a formula of signals.
+#[derive(Clone, Debug)]
+pub(crate) enum Drawable {
+    Signal(Recipe, Quantity),
+    Formula(Derived),
+}
+
+impl Drawable {
+    /// Reads it by the names of a circuit.
+    pub(crate) fn read(circuit: &Circuit, text: &str) -> Result<Self, TraceError> {
+        match Signal::parse(text) {
+            Ok(signal) => Ok(Drawable::Signal(Recipe::new(circuit, &signal)?, signal.quantity())),
+            Err(_) => Ok(Drawable::Formula(Derived::parse(circuit, text)?)),
+        }
+    }
+
+    pub(crate) fn unit(&self) -> Unit {
+        match self {
+            Drawable::Signal(_, quantity) => quantity.unit(),
+            Drawable::Formula(formula) => formula.unit(),
+        }
+    }
+
+    fn recipes(&self) -> &[Recipe] {
+        match self {
+            Drawable::Signal(recipe, _) => std::slice::from_ref(recipe),
+            Drawable::Formula(formula) => formula.recipes(),
+        }
+    }
+
+    fn reaches_back(&self, from: f64) -> f64 {
+        match self {
+            Drawable::Signal(..) => from,
+            Drawable::Formula(formula) => formula.reaches_back(from).max(f64::MIN),
+        }
+    }
+
+    fn evaluate(&self, times: &[f64], columns: &[Column], values: &[Vec<f64>]) -> Vec<f64> {
+        let column = |key: &Column| columns.iter().position(|c| c == key).map(|k| values[k].as_slice());
+        let mut signals: Vec<_> = self.recipes().iter().map(|r| r.evaluate(times.len(), column)).collect();
+        match self {
+            Drawable::Signal(..) => signals.swap_remove(0),
+            Drawable::Formula(formula) => formula.evaluate(times, &signals),
+        }
+    }
 }
 
 /// The recorded traces of one run.
@@ -50,38 +99,80 @@ impl Traces<'_> {
         match Signal::parse(text) {
             Ok(signal) => Ok((self.window_of(&signal, from, to, width).await?, signal.quantity().unit())),
             Err(_) => {
-                let derived = Derived::parse(self.circuit, text)?;
-                let (times, values) = self.derived(&derived, from, to).await?;
-                Ok((block_in_place(|| thin(&times, &values, from, to, width)), derived.unit()))
+                let drawable = Drawable::read(self.circuit, text)?;
+                let (times, values) = self.values(&drawable, from, to).await?;
+                Ok((block_in_place(|| thin(&times, &values, from, to, width)), drawable.unit()))
             }
         }
     }
 
-    /// Nodes of a formula, from what it reaches back to before a span to the span's end.
-    pub(crate) async fn derived(
+    /// All nodes of the steps that touch a span, from what a formula reaches back to before it.
+    pub(crate) async fn values(
         &self,
-        derived: &Derived,
+        drawable: &Drawable,
         from: f64,
         to: f64,
     ) -> Result<(Vec<f64>, Vec<f64>), TraceError> {
-        let start = derived.reaches_back(from).max(f64::MIN);
-        let mut names = vec![String::new()];
-        for key in derived.recipes().iter().flat_map(Recipe::columns) {
-            if !names.contains(&name(key)) {
-                names.push(name(key));
-            }
-        }
-        let rows = self.store.chunks(self.run, 0, &names, start, to).await?;
+        let columns = columns_of(std::slice::from_ref(drawable));
+        let (times, values) = self.joined(&columns, drawable.reaches_back(from), to).await?;
+        let drawn = block_in_place(|| drawable.evaluate(&times, &columns, &values));
+        Ok((times, drawn))
+    }
+
+    /// Whole columns between two times, and the times.
+    async fn joined(&self, columns: &[Column], from: f64, to: f64) -> Result<(Vec<f64>, Vec<Vec<f64>>), TraceError> {
+        let names: Vec<String> = columns.iter().map(name).chain([String::new()]).collect();
+        let rows = self.store.chunks(self.run, 0, &names, from, to).await?;
         block_in_place(|| {
-            let mut columns = join_nodes(&rows)?;
-            let times = columns.remove("").unwrap_or_default();
-            let needed: Vec<&Column> = derived.recipes().iter().flat_map(Recipe::columns).collect();
-            recorded(&needed, &times, &columns)?;
-            let column = |key: &Column| columns.get(name(key).as_str()).map(Vec::as_slice);
-            let signals: Vec<_> = derived.recipes().iter().map(|r| r.evaluate(times.len(), column)).collect();
-            let values = derived.evaluate(&times, &signals);
+            let mut joined = join_nodes(&rows)?;
+            let times = joined.remove("").unwrap_or_default();
+            let values = columns.iter().map(|column| {
+                let found = joined.remove(name(column).as_str());
+                // Of what was measured there is not every column.
+                found.or(times.is_empty().then(Vec::new)).ok_or_else(|| TraceError::NotRecorded(name(column)))
+            });
+            let values = values.collect::<Result<_, _>>()?;
             Ok((times, values))
         })
+    }
+
+    /// Passes over the steps that touch a span, some thousand nodes at a time, until `take` wants no more of them. It is
+    /// handed times and the values of each; what reaches back comes in one piece, which may begin before the span.
+    pub(crate) async fn pass(
+        &self,
+        drawables: &[Drawable],
+        span: Span,
+        mut take: impl FnMut(&[f64], &[Vec<f64>]) -> ControlFlow<()>,
+    ) -> Result<(), TraceError> {
+        let columns = columns_of(drawables);
+        let evaluated = |times: &[f64], values: &[Vec<f64>]| -> Vec<Vec<f64>> {
+            drawables.iter().map(|d| d.evaluate(times, &columns, values)).collect()
+        };
+        let start = drawables.iter().map(|d| d.reaches_back(span.from)).fold(span.from, f64::min);
+        if start < span.from {
+            let (times, values) = self.joined(&columns, start, span.to).await?;
+            let _ = block_in_place(|| take(&times, &evaluated(&times, &values)));
+            return Ok(());
+        }
+        let names: Vec<String> = columns.iter().map(name).chain([String::new()]).collect();
+        let mut after = -1;
+        loop {
+            let rows = self.store.chunks_after(self.run, &names, (span.from, span.to), after, CHUNKS_AT_ONCE).await?;
+            let Some(last) = rows.last() else { return Ok(()) };
+            after = last.seq;
+            let going = block_in_place(|| {
+                for piece in rows.chunk_by(|a, b| a.seq == b.seq) {
+                    let (times, values) = unpacked(piece, &columns)?;
+                    if take(&times, &evaluated(&times, &values)).is_break() {
+                        return Ok(false);
+                    }
+                }
+                Ok::<_, TraceError>(true)
+            })?;
+            if !going {
+                return Ok(());
+            }
+        }
     }
 
     async fn window_of(&self, signal: &Signal, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
@@ -101,23 +192,8 @@ impl Traces<'_> {
                 return self.envelope(&signal.to_string(), level, from, to, width).await;
             }
         }
-        let (times, values) = self.nodes(&recipe, from, to).await?;
+        let (times, values) = self.values(&Drawable::Signal(recipe, signal.quantity()), from, to).await?;
         Ok(block_in_place(|| thin(&times, &values, from, to, width)))
-    }
-
-    /// All nodes of the steps that touch a span.
-    pub(crate) async fn nodes(&self, recipe: &Recipe, from: f64, to: f64) -> Result<(Vec<f64>, Vec<f64>), TraceError> {
-        let keys = recipe.columns();
-        let mut names: Vec<String> = keys.iter().map(|key| name(key)).collect();
-        names.push(String::new());
-        let rows = self.store.chunks(self.run, 0, &names, from, to).await?;
-        block_in_place(|| {
-            let mut columns = join_nodes(&rows)?;
-            let times = columns.remove("").unwrap_or_default();
-            recorded(&recipe.columns(), &times, &columns)?;
-            let values = recipe.evaluate(times.len(), |key| columns.get(name(key).as_str()).map(Vec::as_slice));
-            Ok((times, values))
-        })
     }
 
     /// Passes over what is stored as often as a survey needs, a few chunks at a time; a chunk is a piece by itself.
@@ -149,6 +225,13 @@ impl Traces<'_> {
         let spans = self.store.recorded_spans(&[self.run]).await?;
         let (from, to) = spans.get(&self.run).copied().unwrap_or_default();
         Ok(Span { from, to })
+    }
+
+    /// A span cut to what was recorded.
+    pub(crate) async fn within(&self, from: f64, to: f64) -> Result<Span, TraceError> {
+        let whole = self.whole().await?;
+        let span = Span { from: from.max(whole.from), to: to.min(whole.to) };
+        Ok(whole.covering(span, whole.to <= whole.from || from.is_nan() || to.is_nan())?)
     }
 
     async fn envelope(&self, signal: &str, level: i16, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
@@ -189,10 +272,15 @@ fn unpacked(rows: &[Packed], columns: &[Column]) -> Result<(Vec<f64>, Vec<Vec<f6
     Ok((times, columns.iter().map(read).collect::<Result<_, _>>()?))
 }
 
-/// Whether there is each column of what was recorded at all: of what was measured there is not.
-fn recorded(needed: &[&Column], times: &[f64], columns: &BTreeMap<&str, Vec<f64>>) -> Result<(), TraceError> {
-    let missing = needed.iter().find(|key| !times.is_empty() && !columns.contains_key(name(key).as_str()));
-    missing.map_or(Ok(()), |key| Err(TraceError::NotRecorded(name(key))))
+/// The columns several are made of, each once.
+fn columns_of(drawables: &[Drawable]) -> Vec<Column> {
+    let mut columns: Vec<Column> = Vec::new();
+    for column in drawables.iter().flat_map(Drawable::recipes).flat_map(Recipe::columns) {
+        if !columns.contains(column) {
+            columns.push(column.clone());
+        }
+    }
+    columns
 }
 
 /// The name a column is stored under.

@@ -1,0 +1,229 @@
+import { useEffect, useMemo, type RefObject } from "react";
+
+import { useAgainst, useRows, useSpectra, type Run, type Strip as StripLook } from "../api/client";
+import { drawCourse, LEFT, type Size, type Trace, type View } from "../plot/draw";
+import { drawLines, type Lines } from "../plot/lines";
+import type { Draw } from "../plot/pen";
+import { drawPlane, type Curve } from "../plot/plane";
+import { Plot } from "../plot/plot";
+import type { Drawn } from "../plot/save";
+import { Strip } from "../plot/strip";
+import { show } from "../ui/quantity";
+
+interface Props {
+  look: StripLook;
+  run?: Run;
+  traces: Trace[];
+  view: View;
+  span?: View;
+  size: Size;
+  onView: (view: View) => void;
+  onFull: () => void;
+  onSpan: (span: View) => void;
+  /** Where what is drawn is kept, so that it can be saved as a picture too. */
+  drawn: RefObject<Map<number, Drawn>>;
+  place: number;
+}
+
+/** A strip as its looks say: over time, over frequency, against a signal, in figures. */
+export function ShownStrip(props: Props) {
+  const shows = props.look.shows ?? "course";
+  if (shows === "table") return <RowsStrip {...props} />;
+  if (shows === "course") return <CourseStrip {...props} />;
+  if ("spectrum" in shows) return <SpectrumStrip {...props} spectrum={shows.spectrum} />;
+  return <PlaneStrip {...props} x={shows.against.x} />;
+}
+
+function useDrawn({ drawn, place, size }: Props, draw: Draw) {
+  useEffect(() => {
+    const all = drawn.current;
+    all.set(place, { size, draw });
+    return () => void all.delete(place);
+  }, [drawn, place, size, draw]);
+}
+
+function CourseStrip(props: Props) {
+  const { look, traces, view, span, size } = props;
+  const draw = useMemo<Draw>(
+    () => (pen) =>
+      drawCourse(pen, size, { traces, view, span, looks: { left: look.left, right: look.right } }),
+    [traces, view, span, size, look.left, look.right],
+  );
+  useDrawn(props, draw);
+  return (
+    <>
+      <Strip
+        signals={traces.map((t) => t.signal)}
+        draw={draw}
+        view={view}
+        size={size}
+        onView={props.onView}
+        onFull={props.onFull}
+        onSpan={props.onSpan}
+      />
+      <Problems
+        found={traces.flatMap(({ signal, points }) =>
+          points?.problem ? [`${signal} cannot be drawn: ${points.problem}`] : [],
+        )}
+      />
+    </>
+  );
+}
+
+/** What keeps traces from being shown, over the plot. */
+function Problems({ found }: { found: string[] }) {
+  return (
+    <div className="absolute bottom-1" style={{ left: LEFT + 8 }}>
+      {found.map((text) => (
+        <p key={text} role="alert" className="text-xs text-missed">
+          {text}
+        </p>
+      ))}
+    </div>
+  );
+}
+
+/** Answers about each trace that can be drawn, and what is said of the others. */
+function useParted<T, D>(
+  traces: Trace[],
+  found: (T | string)[] | undefined,
+  made: (trace: Trace, of: T) => D,
+) {
+  return useMemo(() => {
+    const there: D[] = [];
+    const problems: string[] = [];
+    traces.forEach((trace, k) => {
+      const of = found?.[k];
+      if (typeof of === "string") problems.push(`${trace.signal}: ${of}`);
+      else if (of !== undefined) there.push(made(trace, of));
+    });
+    return { there, problems };
+  }, [traces, found, made]);
+}
+
+const WITHOUT_SPAN = "Set a span with the ruler beneath; what lies in it is looked at here.";
+
+const lines = (
+  { signal, colour }: Trace,
+  of: { unit: Lines["unit"]; spacing: number; rms: number[]; fundamental?: number | null },
+): Lines => ({
+  ...of,
+  signal,
+  colour,
+  fundamental: of.fundamental ?? undefined,
+});
+
+function SpectrumStrip({
+  spectrum,
+  ...props
+}: Props & { spectrum: Extract<NonNullable<StripLook["shows"]>, { spectrum: unknown }>["spectrum"] }) {
+  const { run, traces, span, size } = props;
+  const signals = useMemo(() => traces.map((t) => t.signal), [traces]);
+  const found = useSpectra(run, signals, span, spectrum);
+  const { there, problems } = useParted(traces, found.data, lines);
+  const draw = useMemo<Draw>(
+    () => (pen) => drawLines(pen, size, there, spectrum.decibels ?? false, spectrum.up_to ?? undefined),
+    [size, there, spectrum],
+  );
+  useDrawn(props, draw);
+  return (
+    <>
+      <Plot
+        className="block"
+        size={size}
+        draw={draw}
+        label={`Spectrum of ${signals.join(", ")} over the span`}
+      />
+      <Problems found={span ? problems : [WITHOUT_SPAN]} />
+    </>
+  );
+}
+
+const curve = (
+  { signal, colour }: Trace,
+  of: { x_unit: Curve["xUnit"]; y_unit: Curve["yUnit"]; x: Curve["x"]; y: Curve["y"] },
+): Curve => ({ signal, colour, xUnit: of.x_unit, yUnit: of.y_unit, x: of.x, y: of.y });
+
+function PlaneStrip({ x, ...props }: Props & { x: string }) {
+  const { run, traces, span, size } = props;
+  const signals = useMemo(() => traces.map((t) => t.signal), [traces]);
+  const found = useAgainst(run, signals, span, x);
+  const { there, problems } = useParted(traces, found.data, curve);
+  const draw = useMemo<Draw>(() => (pen) => drawPlane(pen, size, x, there), [size, x, there]);
+  useDrawn(props, draw);
+  return (
+    <>
+      <Plot
+        className="block"
+        size={size}
+        draw={draw}
+        label={`${signals.join(", ")} against ${x} over the span`}
+      />
+      <Problems found={span ? problems : [WITHOUT_SPAN]} />
+    </>
+  );
+}
+
+/** Rows of a table at most. */
+const ROWS = 200;
+
+function RowsStrip({ run, traces, view, size }: Props) {
+  const signals = useMemo(() => traces.map((t) => t.signal), [traces]);
+  const rows = useRows(run, signals, view, ROWS);
+  // As many digits as tell one row from the next, deep in a run too.
+  const { times = [] } = rows.data ?? {};
+  const step = times
+    .slice(1)
+    .reduce((least, t, k) => Math.min(least, t - (times[k] ?? t) || least), Infinity);
+  const digits = Math.min(12, Math.max(5, Math.ceil(Math.log10(Math.abs(times.at(-1) ?? 1) / step)) + 1));
+  return (
+    <div
+      className="overflow-auto px-3"
+      style={{ height: size.height }}
+      tabIndex={0}
+      role="group"
+      aria-label="Traces in figures"
+    >
+      {rows.error && (
+        <p role="alert" className="text-xs text-missed">
+          {rows.error.message}
+        </p>
+      )}
+      {rows.data && (
+        <table className="text-xs" aria-label={`${signals.join(", ")} in figures`}>
+          <caption className="text-left text-muted">
+            {rows.data.every_node
+              ? "Every instant the engine computed in what is shown."
+              : `${times.length} instants, evenly spaced, of what is shown; zoom in to see every one computed.`}
+          </caption>
+          <thead className="sticky top-0 bg-ground text-right text-muted">
+            <tr>
+              <th className="pr-4 font-normal">time</th>
+              {rows.data.columns.map((column, k) => (
+                <th
+                  key={k}
+                  className="px-4 font-semibold"
+                  style={{ color: `var(--trace-${(traces[k]?.colour ?? 0) % 8})` }}
+                >
+                  {column.signal}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody className="figures text-right">
+            {times.map((t, row) => (
+              <tr key={row} className="border-t border-hairline">
+                <td className="pr-4 whitespace-nowrap">{show(t, "second", digits)}</td>
+                {rows.data?.columns.map((column, k) => (
+                  <td key={k} className="px-4 whitespace-nowrap">
+                    {show(column.values[row], column.unit, 6)}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </div>
+  );
+}
