@@ -1,7 +1,7 @@
 //! What was packed comes back to the bit, and a picture of any window leaves out no peak.
 
 use circuit::{Quantity, Supply, resolve};
-use mellow_traces::{Packed, Points, TraceBuilder, envelope, join_nodes, thin};
+use mellow_traces::{Against, Packed, Points, TraceBuilder, envelope, join_nodes, thin};
 use proptest::prelude::*;
 use readings::{Waveform, signals};
 use recording::{Chunk, Column, STAGE};
@@ -105,7 +105,7 @@ proptest! {
             // Points along a parabola are computed, and rounded.
             prop_assert!((low - 1e-9..=high + 1e-9).contains(value));
         }
-        if inside.count() > 4 * width {
+        if inside.clone().count() > 4 * width {
             prop_assert!(points.t.len() <= 4 * (width + 3), "{} points", points.t.len());
         }
         // What is drawn between few nodes is the parabola that was recorded.
@@ -115,6 +115,42 @@ proptest! {
                 prop_assert!((wave.at(*t).unwrap() - y).abs() < 1e-9);
             }
         }
+        // What is marked as computed is, and while there is room for all of it, all of it is marked.
+        let marked: Vec<f64> = points.t.iter().zip(&points.node).filter(|(_, node)| **node).map(|(t, _)| *t).collect();
+        prop_assert!(marked.iter().all(|t| times.contains(t)));
+        if times.len() <= 4 * width {
+            prop_assert!(inside.clone().all(|(t, _)| marked.contains(t)));
+        }
+    }
+
+    /// A loop passed a hundred times is the loop passed once, and lies on the ellipse whichever way it is cut in steps.
+    #[test]
+    fn a_loop_is_drawn_once_however_often_it_is_passed(
+        phase in 0.1f64..3.0, (a, b) in (0.1f64..300.0, 0.01f64..9.0), each in 40usize..90, turns in 2usize..12, cut in 1usize..30,
+    ) {
+        let steps = turns * each;
+        let times: Vec<f64> = (0..=2 * steps).map(|k| k as f64 / (2 * each) as f64).collect();
+        let turn = std::f64::consts::TAU;
+        let xs: Vec<f64> = times.iter().map(|t| a * (turn * t).cos()).collect();
+        let ys: Vec<f64> = times.iter().map(|t| b * (turn * t + phase).sin()).collect();
+        let drawn = |turns: f64| {
+            let mut line = Against::new((-a, a), (-b, b));
+            for from in (0..2 * steps).step_by(2 * cut) {
+                let to = (from + 2 * cut).min(2 * steps);
+                line.take(&times[from..=to], &xs[from..=to], &ys[from..=to], (0.0, turns));
+            }
+            line.finish()
+        };
+        let (once, often) = (drawn(1.05), drawn(turns as f64));
+        prop_assert!(once.0.len() > 6 * each);
+        prop_assert!(often.0.len() < once.0.len() + once.0.len() / 8, "{} for {}", often.0.len(), once.0.len());
+        // (x/a)² + (y/b)² − 2·(x/a)(y/b)·sin φ = cos² φ for an ellipse of Lissajous.
+        for (x, y) in often.0.iter().zip(&often.1).filter(|(x, _)| x.is_finite()) {
+            let (x, y) = (x / a, y / b);
+            let off = x * x + y * y - 2.0 * x * y * phase.sin() - phase.cos().powi(2);
+            prop_assert!(off.abs() < 1e-2, "{x} {y} {off}");
+        }
+        prop_assert!(often.1.iter().zip(&often.0).all(|(y, x)| y.is_nan() == x.is_nan()));
     }
 }
 

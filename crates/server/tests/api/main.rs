@@ -5,6 +5,7 @@ mod deletion;
 mod faults;
 mod hostile;
 mod judged;
+mod looks;
 mod measured;
 mod runs;
 mod supplies;
