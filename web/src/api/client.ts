@@ -728,6 +728,22 @@ export function useMeasures(
   });
 }
 
+/** The preferred values on either side of one, known before they are asked for. */
+export function useNeighbours({ id: supply, revision }: SupplyShown, text: string, unit: Unit) {
+  const found = useQuery({
+    queryKey: ["neighbours", supply, revision, text, unit],
+    staleTime: Infinity,
+    queryFn: async () => {
+      const [up, down] = await Promise.all([
+        evaluateEntry(supply, text, unit, "up"),
+        evaluateEntry(supply, text, unit, "down"),
+      ]);
+      return { up, down };
+    },
+  });
+  return found.data;
+}
+
 export async function evaluateEntry(
   supply: string,
   text: string,

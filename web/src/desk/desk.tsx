@@ -4,6 +4,7 @@ import { Group, Panel, Separator } from "react-resizable-panels";
 import { whyBlocked, type PartKind, type Run, type Supply, type SupplyShown } from "../api/client";
 import { Drawing } from "../drawing/drawing";
 import type { Editing } from "../frame/editing";
+import type { Standing } from "../frame/standing";
 import { TapsContext } from "../taps/taps";
 import { useKept } from "../ui/kept";
 import { ArrangementSwitch, type Arrangement } from "./arrangement";
@@ -17,7 +18,9 @@ interface Props {
   kinds: PartKind[];
   editing: Editing;
   study: string;
+  onStudy: (study: string) => void;
   run?: Run;
+  standing: Standing;
   before?: Run;
   /** Runs of the study that have ended, newest first. */
   others: Run[];
@@ -32,7 +35,7 @@ const NOTHING_CHOSEN: Seen = {};
 
 /** The main view: drawing, strips, numbers. */
 export function Desk(props: Props) {
-  const { shown, kinds, editing, study, run, before, others, parts, onParts, stage } = props;
+  const { shown, kinds, editing, study, run, standing, before, others, parts, onParts, stage } = props;
   const [look, setLook] = useState<Look>();
   const [behind, setBehind] = useState<string[]>([]);
   // What was looked at in each study stays while the desk is arranged anew and other studies are shown.
@@ -86,7 +89,7 @@ export function Desk(props: Props) {
       editing={editing}
       run={run}
       others={others}
-      look={look}
+      look={look?.study === study ? look : undefined}
       seen={looks[study] ?? NOTHING_CHOSEN}
       onSeen={onSeen}
       behind={behind}
@@ -102,18 +105,25 @@ export function Desk(props: Props) {
         study={study}
         run={run}
         before={before}
+        verdicts={standing.verdicts}
         stage={stage}
         onStage={props.onStage}
         onLook={(reading) => {
-          const place = lookAt(supply, study, run, reading, look?.nth ?? 0);
+          const place = lookAt(supply, standing, reading, look?.nth ?? 0);
+          if (!place) return;
           setLook(place);
-          const there = strips.flatMap(signalsOf);
-          const missing = place?.signals.filter((signal) => !there.includes(signal)) ?? [];
-          if (missing.length > 0) arrange("show what was read", [...strips, stripOf(...missing)]);
+          props.onStudy(place.study);
+          if (arrangement === "drawing" || arrangement === "numbers") setArrangement("beside");
+          editing.change("show what was read", (document) => {
+            const looked = document.studies?.find((s) => s.id === place.study);
+            const there = looked?.strips?.flatMap(signalsOf) ?? [];
+            const missing = place.signals.filter((signal) => !there.includes(signal));
+            if (looked && missing.length > 0) looked.strips = [...(looked.strips ?? []), stripOf(...missing)];
+          });
         }}
         onPart={(part) => onParts([part])}
         kinds={kinds}
-        onBehind={(run) => setBehind([run])}
+        onBehind={(run) => setBehind(run ? [run] : [])}
         arrangement={<ArrangementSwitch value={arrangement} onChange={setArrangement} />}
       />
       {chosen && kind && (
@@ -163,16 +173,10 @@ export function Desk(props: Props) {
 }
 
 /** Where a reading was taken: its signals, and its window in the run. */
-function lookAt(
-  supply: Supply,
-  study: string,
-  run: Run | undefined,
-  id: string,
-  before: number,
-): Look | undefined {
-  const reading = supply.readings?.find((r) => r.id === id && r.study === study);
-  const window = run?.outcome?.readings.find((r) => r.id === id)?.window;
+function lookAt(supply: Supply, { runs }: Standing, id: string, before: number): Look | undefined {
+  const reading = supply.readings?.find((r) => r.id === id);
+  const window = runs[reading?.study ?? ""]?.outcome?.readings.find((r) => r.id === id)?.window;
   if (!reading || !window) return undefined;
   const signals = [reading.signal, reading.current].filter((s): s is string => Boolean(s));
-  return { signals, span: { from: window[0], to: window[1] }, nth: before + 1 };
+  return { study: reading.study, signals, span: { from: window[0], to: window[1] }, nth: before + 1 };
 }

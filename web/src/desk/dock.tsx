@@ -13,6 +13,7 @@ import {
 } from "../api/client";
 import { Sizing } from "../compose/sizing";
 import type { Editing } from "../frame/editing";
+import type { Verdict } from "../frame/standing";
 import { HarmonicsView } from "../harmonics/harmonics";
 import { Readings } from "../readings/table";
 import { Trim } from "../trim/trim";
@@ -25,6 +26,8 @@ interface Props {
   study: string;
   run?: Run;
   before?: Run;
+  /** Of all studies. */
+  verdicts: Verdict[];
   stage?: string;
   onStage: (stage: string | undefined) => void;
   onPart: (part: string) => void;
@@ -32,26 +35,15 @@ interface Props {
   onLook: (reading: string) => void;
   kinds: PartKind[];
   /** Puts a run behind the traces, or none. */
-  onBehind: (run: string) => void;
+  onBehind: (run?: string) => void;
   /** What arranges the desk. */
   arrangement: ReactNode;
 }
 
 /** Numbers, checks and the evidence for them. */
-export function Dock({
-  shown,
-  editing,
-  study,
-  run,
-  before,
-  stage,
-  onStage,
-  onPart,
-  onLook,
-  kinds,
-  onBehind,
-  arrangement,
-}: Props) {
+export function Dock(props: Props) {
+  const { shown, editing, study, run, before, verdicts, stage } = props;
+  const { onStage, onPart, onLook, kinds, onBehind, arrangement } = props;
   const { document: supply, findings } = shown;
   const chosen = supply.stages?.find((s) => s.id === stage);
   const [tab, setTab] = useState(chosen ? "sizing" : "readings");
@@ -93,7 +85,7 @@ export function Dock({
         {arrangement}
       </div>
       <Tabs.Content value="readings" className="grid min-h-0 grow grid-cols-[3fr_2fr] overflow-auto">
-        <Verdicts supply={supply} outcome={run?.outcome} onLook={onLook} />
+        <Verdicts supply={supply} verdicts={verdicts} study={study} onLook={onLook} />
         <Readings shown={shown} study={study} editing={editing} run={run} before={before} />
       </Tabs.Content>
       <Tabs.Content
@@ -105,7 +97,7 @@ export function Dock({
       >
         <Trim shown={shown} kinds={kinds} study={study} editing={editing} run={run} onBehind={onBehind} />
         <div className="border-l border-hairline">
-          <Verdicts supply={supply} outcome={run?.outcome} onLook={onLook} />
+          <Verdicts supply={supply} verdicts={verdicts} study={study} onLook={onLook} />
         </div>
       </Tabs.Content>
       <Tabs.Content value="harmonics" className="min-h-0 grow overflow-auto">

@@ -34,6 +34,7 @@ import { signalsOf, stripOf, useStrips } from "./usestrips";
 
 /** A place in a run to look at: what decided a verdict. */
 export interface Look {
+  study: string;
   signals: string[];
   span: View;
   /** Counts up, so that the same place can be asked for again. */

@@ -23,6 +23,7 @@ import { ConflictBar } from "./conflict";
 import { useEditing } from "./editing";
 import { PowerPath } from "./powerpath";
 import { Rail } from "./rail";
+import { useStanding } from "./standing";
 import { TitleBar } from "./titlebar";
 
 /** What stands around every view of a supply: title bar, power path, rail. */
@@ -60,6 +61,7 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
     shown,
   );
   useFollow(id, run);
+  const standing = useStanding(shown, runs.data, study, run);
 
   const shortcuts = useRef({ undo: editing.undo, redo: editing.redo });
   useEffect(() => {
@@ -87,6 +89,7 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
         study={study}
         onStudy={setStudy}
         run={run}
+        standing={standing}
         blocked={blocked}
         startProblem={start.error?.message}
         onRun={() => start.mutate(study)}
@@ -112,7 +115,9 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
       <div className="flex min-h-0 grow">
         <Rail supply={id} view={view} />
         <main className="min-w-0 grow">
-          {view === "requirements" && <Requirements shown={shown} editing={editing} run={run} />}
+          {view === "requirements" && (
+            <Requirements shown={shown} editing={editing} verdicts={standing.verdicts} />
+          )}
           {view === "compare" && <Compare key={study} shown={shown} study={study} editing={editing} />}
           {view === "materials" && <Materials shown={shown} />}
           {view === "history" && <History shown={shown} editing={editing} />}
@@ -122,7 +127,9 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
               kinds={kinds.data ?? []}
               editing={editing}
               study={study}
+              onStudy={setStudy}
               run={run}
+              standing={standing}
               before={before}
               others={ofStudy.filter(isOver)}
               parts={parts}

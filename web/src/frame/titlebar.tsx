@@ -8,8 +8,10 @@ import { show } from "../ui/quantity";
 import { ThemeSwitch } from "../ui/themeswitch";
 import { GoOn } from "./goon";
 import { secondsLeft } from "./progress";
+import { Tally } from "../ui/tally";
 import { standings } from "../ui/verdicts";
 import type { Editing } from "./editing";
+import type { Standing } from "./standing";
 import { StudyMenu } from "./studymenu";
 
 interface Props {
@@ -18,6 +20,7 @@ interface Props {
   study: string;
   onStudy: (study: string) => void;
   run?: Run;
+  standing: Standing;
   /** Why it cannot be run. */
   blocked?: string;
   startProblem?: string;
@@ -87,7 +90,10 @@ export function TitleBar(props: Props) {
           Run failed: {run.message}
         </span>
       )}
-      <VerdictTally run={run} stale={run !== undefined && isOld(run, shown)} />
+      <VerdictTally
+        standing={props.standing}
+        stale={Object.values(props.standing.runs).some((each) => isOld(each, shown))}
+      />
       {run?.state === "stopped" && (
         <span className="figures shrink-0 text-xs text-muted" data-testid="paused">
           paused at {show(run.simulated_time, "second", 3)} of {show(run.duration, "second", 3)}
@@ -163,15 +169,12 @@ function Title({ title, onRename }: { title: string; onRename: (title: string) =
   );
 }
 
-function VerdictTally({ run, stale }: { run?: Run; stale: boolean }) {
-  if (!run?.outcome) return null;
-  const { met, close, missed } = standings(run.outcome.verdicts);
+/** How the supply stands over all its studies. */
+function VerdictTally({ standing, stale }: { standing: Standing; stale: boolean }) {
+  if (standing.verdicts.length === 0) return null;
   return (
-    <span className="shrink-0 text-xs" data-testid="verdict-tally">
-      {met > 0 && <span className="mr-2 font-semibold text-met">{met} met</span>}
-      {close > 0 && <span className="mr-2 font-semibold text-close">{close} close</span>}
-      {missed > 0 && <span className="mr-2 font-semibold text-missed">{missed} missed</span>}
-      {stale && <span className="mr-2 text-muted">before the latest change</span>}
+    <span className="shrink-0 pr-2 text-xs" data-testid="verdict-tally">
+      <Tally {...standings(standing.verdicts)} stale={stale} />
     </span>
   );
 }

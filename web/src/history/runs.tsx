@@ -5,6 +5,7 @@ import { isOld, isOver, nameOf, useRuns, type Run, type SupplyShown } from "../a
 import { useDeletedRuns, useDeleteRun, useMarkRun, useUndeleteRun } from "../api/deletion";
 import { Button } from "../ui/button";
 import { bytes } from "../ui/quantity";
+import { Tally } from "../ui/tally";
 import { standings } from "../ui/verdicts";
 
 /** Every run of a supply; marked ones are kept, any can be deleted and had back. */
@@ -145,10 +146,8 @@ function Result({ run }: { run: Run }) {
   const { met, close, missed } = standings(run.outcome.verdicts);
   if (met + close + missed === 0) return <span className="text-muted">done</span>;
   return (
-    <span className="flex gap-x-2 text-xs font-semibold whitespace-nowrap">
-      {met > 0 && <span className="text-met">{met} met</span>}
-      {close > 0 && <span className="text-close">{close} close</span>}
-      {missed > 0 && <span className="text-missed">{missed} missed</span>}
+    <span className="text-xs">
+      <Tally met={met} close={close} missed={missed} />
     </span>
   );
 }

@@ -11,6 +11,7 @@ import { Button } from "../ui/button";
 import { Menu, MenuItem } from "../ui/menu";
 import { Mark } from "../ui/mark";
 import { Notice } from "../ui/states";
+import { Tally } from "../ui/tally";
 import { ThemeSwitch } from "../ui/themeswitch";
 
 /** Every supply, with where its requirements stand. */
@@ -76,7 +77,13 @@ export function Library() {
                 {supply.problem ? (
                   <p className="mt-2 text-missed">It cannot be read: {supply.problem}.</p>
                 ) : (
-                  <Tally {...supply.tally} stale={supply.changed_since_run} />
+                  <div className="mt-2" data-testid="tally">
+                    {Object.values(supply.tally).every((count) => count === 0) ? (
+                      <span className="text-muted">No requirements</span>
+                    ) : (
+                      <Tally {...supply.tally} stale={supply.changed_since_run} />
+                    )}
+                  </div>
                 )}
                 <p className="mt-1 text-xs text-muted">
                   Changed {new Date(supply.changed_at).toLocaleString()}, revision {supply.revision}
@@ -102,33 +109,5 @@ export function Library() {
         </Ask>
       )}
     </div>
-  );
-}
-
-interface TallyProps {
-  met: number;
-  close: number;
-  missed: number;
-  not_tried: number;
-  stale: boolean;
-}
-
-export function Tally({ met, close, missed, not_tried, stale }: TallyProps) {
-  const parts = [
-    { count: met, word: "met", look: "text-met" },
-    { count: close, word: "close", look: "text-close" },
-    { count: missed, word: "missed", look: "text-missed" },
-    { count: not_tried, word: "not yet tried", look: "text-muted" },
-  ].filter((part) => part.count > 0);
-  return (
-    <p className="mt-2 flex flex-wrap gap-x-3 font-semibold" data-testid="tally">
-      {parts.length === 0 && <span className="font-normal text-muted">No requirements</span>}
-      {parts.map((part) => (
-        <span key={part.word} className={part.look}>
-          {part.count} {part.word}
-        </span>
-      ))}
-      {stale && <span className="font-normal text-muted">before the latest change</span>}
-    </p>
   );
 }

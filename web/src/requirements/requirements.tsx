@@ -1,8 +1,9 @@
 import { Plus } from "lucide-react";
 import { Link } from "react-router";
 
-import { useMeasureTable, type Run, type Supply, type SupplyShown } from "../api/client";
+import { useMeasureTable, type Supply, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
+import type { Verdict } from "../frame/standing";
 import { described } from "../readings/draft";
 import { Button } from "../ui/button";
 import { Verdicts } from "../ui/verdicts";
@@ -15,11 +16,11 @@ type Output = NonNullable<Supply["outputs"]>[number];
 interface Props {
   shown: SupplyShown;
   editing: Editing;
-  run?: Run;
+  verdicts: Verdict[];
 }
 
 /** What the supply is fed from, what it must deliver, and how the latest run stands to it. */
-export function Requirements({ shown, editing, run }: Props) {
+export function Requirements({ shown, editing, verdicts }: Props) {
   const { document: supply, findings } = shown;
   const source = supply.source ?? { kind: "mains", voltage: "230" };
   const outputs = supply.outputs ?? [];
@@ -89,7 +90,7 @@ export function Requirements({ shown, editing, run }: Props) {
         <p className="mb-2 text-muted">
           Each output is judged by its mean and its ripple as soon as a load or a regulator serves it.
         </p>
-        <Verdicts supply={supply} outcome={run?.outcome} decidedBy={decidedBy} />
+        <Verdicts supply={supply} verdicts={verdicts} decidedBy={decidedBy} />
         <Limits shown={shown} editing={editing} />
       </section>
     </div>

@@ -4,6 +4,7 @@ import { useState } from "react";
 import {
   evaluateEntry,
   isOver,
+  useNeighbours,
   useStartRun,
   useStopRun,
   type PartKind,
@@ -29,7 +30,7 @@ interface Props {
   editing: Editing;
   run?: Run;
   /** Puts a run behind the traces, or none. */
-  onBehind: (run: string) => void;
+  onBehind: (run?: string) => void;
 }
 
 interface Value {
@@ -41,6 +42,8 @@ interface Value {
   help: string;
   unit: Unit;
   text: string;
+  /** What is written in the document, if anything is. */
+  own?: string;
 }
 
 /** Every quantity of every part that can be trimmed. */
@@ -57,6 +60,7 @@ function quantities({ document }: SupplyShown, kinds: PartKind[]): Value[] {
               help: p.help,
               unit: p.form.unit,
               text: part.parameters?.[p.id] ?? p.form.default,
+              own: part.parameters?.[p.id],
             },
           ]
         : [],
@@ -66,7 +70,8 @@ function quantities({ document }: SupplyShown, kinds: PartKind[]): Value[] {
 
 /** What was there before the first change, and the run that stands behind. */
 interface Begun {
-  values: Record<string, string>;
+  /** Nothing for what had its default. */
+  values: Record<string, string | undefined>;
   run?: string;
 }
 
@@ -84,12 +89,15 @@ export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
     if (run && !isOver(run)) stop.mutate(run.id);
     start.mutate(study);
   };
-  const set = (what: string, changes: Record<string, string>) => {
+  const set = (what: string, changes: Begun["values"]) => {
     const change = (document: SupplyShown["document"]) => {
       for (const [key, text] of Object.entries(changes)) {
         const [id = "", parameter = ""] = key.split(".");
         const part = document.parts?.find((p) => p.id === id);
-        if (part) part.parameters = { ...part.parameters, [parameter]: text };
+        if (!part) continue;
+        part.parameters ??= {};
+        if (text === undefined) delete part.parameters[parameter];
+        else part.parameters[parameter] = text;
       }
     };
     editing.change(what, change, again);
@@ -97,20 +105,19 @@ export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
   const trim = (value: Value, text: string) => {
     if (!begun) {
       const done = run && isOver(run) ? run.id : undefined;
-      setBegun({ values: Object.fromEntries(values.map((v) => [v.key, v.text])), run: done });
+      setBegun({ values: Object.fromEntries(values.map((v) => [v.key, v.own])), run: done });
       if (done) onBehind(done);
     } else if (!(value.key in begun.values)) {
-      setBegun({ ...begun, values: { ...begun.values, [value.key]: value.text } });
+      setBegun({ ...begun, values: { ...begun.values, [value.key]: value.own } });
     }
     set(`trim ${value.part} ${value.name.toLowerCase()}`, { [value.key]: text });
   };
   const end = () => {
     setBegun(undefined);
-    onBehind("");
+    onBehind();
   };
   const changed =
-    begun &&
-    Object.entries(begun.values).some(([key, text]) => all.find((v) => v.key === key)?.text !== text);
+    begun && Object.entries(begun.values).some(([key, text]) => all.find((v) => v.key === key)?.own !== text);
   return (
     <section aria-label="Trim" className="grid content-start gap-2 p-3">
       <div className="flex items-center gap-2">
@@ -154,6 +161,11 @@ export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
           </>
         )}
       </div>
+      {(start.error ?? stop.error) && (
+        <p role="alert" className="text-missed">
+          Not run: {(start.error ?? stop.error)?.message}
+        </p>
+      )}
       {values.length > 0 && (
         <p className="text-xs text-muted">
           {begun
@@ -172,7 +184,6 @@ export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
           <li key={value.key} className="flex items-start gap-1" data-testid={`trim-${value.key}`}>
             <span className="grow">
               <ValueField
-                key={value.text}
                 supply={shown.id}
                 label={`${value.part} ${value.name.toLowerCase()}`}
                 help={value.help}
@@ -208,9 +219,10 @@ interface StepsProps {
 function Steps({ shown, value, busy, onSet }: StepsProps) {
   const [from, setFrom] = useState<number>();
   const [place, setPlace] = useState(0);
-  const step = async (way: "up" | "down") => {
-    const next = await evaluateEntry(shown.id, value.text, value.unit, way);
-    if (!next.problem) onSet(next.text);
+  const neighbours = useNeighbours(shown, value.text, value.unit);
+  const step = (way: "up" | "down") => {
+    const next = neighbours?.[way];
+    if (next && !next.problem) onSet(next.text);
   };
   const begin = async () => {
     const meaning = await evaluateEntry(shown.id, value.text, value.unit);
@@ -224,8 +236,8 @@ function Steps({ shown, value, busy, onSet }: StepsProps) {
         className="h-7 px-1"
         aria-label={`${name} down`}
         title="The next preferred value down"
-        disabled={busy}
-        onClick={() => void step("down")}
+        disabled={busy || !neighbours}
+        onClick={() => step("down")}
       >
         <Minus size={13} />
       </Button>
@@ -256,8 +268,8 @@ function Steps({ shown, value, busy, onSet }: StepsProps) {
         className="h-7 px-1"
         aria-label={`${name} up`}
         title="The next preferred value up"
-        disabled={busy}
-        onClick={() => void step("up")}
+        disabled={busy || !neighbours}
+        onClick={() => step("up")}
       >
         <Plus size={13} />
       </Button>

@@ -21,6 +21,12 @@ interface Props {
 export function ValueField({ supply, label, help, unit, text, meant, finding, fallback, onCommit }: Props) {
   const id = useId();
   const [typed, setTyped] = useState(text);
+  const [known, setKnown] = useState(text);
+  if (known !== text) {
+    // Changed elsewhere, or taken as typed; the field stays what has the focus.
+    setKnown(text);
+    setTyped(text);
+  }
   const [meaning, setMeaning] = useState<EntryMeaning>();
   useEffect(() => {
     let current = true;

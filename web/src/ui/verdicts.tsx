@@ -13,7 +13,9 @@ export function standings(verdicts: Verdict[]) {
 
 interface Props {
   supply: Supply;
-  outcome?: Outcome | null;
+  verdicts?: Verdict[];
+  /** The study shown; what another decides says so. */
+  study?: string;
   /** Names what decides a requirement, by its reading. */
   decidedBy?: (reading: string) => string;
   /** Shows the place in the run that decided it. */
@@ -21,7 +23,7 @@ interface Props {
 }
 
 /** Requirements with the value achieved, the limits and the margin. */
-export function Verdicts({ supply, outcome, decidedBy, onLook }: Props) {
+export function Verdicts({ supply, verdicts, study, decidedBy, onLook }: Props) {
   if (!supply.requirements?.length)
     return <p className="p-3 text-muted">This supply states no requirements.</p>;
   return (
@@ -39,7 +41,9 @@ export function Verdicts({ supply, outcome, decidedBy, onLook }: Props) {
       </thead>
       <tbody>
         {supply.requirements.map((requirement) => {
-          const verdict = outcome?.verdicts.find((v) => v.id === requirement.id);
+          const verdict = verdicts?.find((v) => v.id === requirement.id);
+          const decides = supply.readings?.find((r) => r.id === requirement.reading)?.study;
+          const elsewhere = study !== undefined && decides !== study;
           const standing = verdict?.standing ?? "not_tried";
           return (
             <tr
@@ -59,6 +63,11 @@ export function Verdicts({ supply, outcome, decidedBy, onLook }: Props) {
                   </button>
                 ) : (
                   requirement.title
+                )}
+                {elsewhere && (
+                  <span className="ml-2 text-xs text-muted">
+                    {supply.studies?.find((s) => s.id === decides)?.title ?? decides}
+                  </span>
                 )}
                 {decidedBy && (
                   <span className="block text-xs text-muted">{decidedBy?.(requirement.reading)}</span>
