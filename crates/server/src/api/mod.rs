@@ -36,6 +36,7 @@ use axum::routing::get;
 use errors::{ApiError, LARGEST_BODY};
 pub(crate) use guard::Hosts;
 use tower_http::compression::CompressionLayer;
+use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
 use tower_http::trace::TraceLayer;
 
 fn routes() -> ApiRouter<App> {
@@ -128,6 +129,8 @@ pub(crate) fn document() -> OpenApi {
 /// The whole server: API, and the interface on every other path.
 pub(crate) fn router(app: App, hosts: Hosts) -> Router {
     let mut unused = OpenApi::default();
+    // Floats hardly get smaller, and plots wait for them.
+    let packs_well = DefaultPredicate::new().and(NotForContentType::const_new(traces::ARROW));
     let text = serde_json::to_string(&document()).unwrap_or_default();
     let json = [(header::CONTENT_TYPE, HeaderValue::from_static("application/json"))];
     routes()
@@ -139,7 +142,7 @@ pub(crate) fn router(app: App, hosts: Hosts) -> Router {
         .layer(axum::middleware::from_fn(guard::errors_as_problems))
         .layer(axum::middleware::from_fn_with_state(std::sync::Arc::new(hosts), guard::only_from_here))
         .layer(axum::middleware::from_fn(guard::headers))
-        .layer(CompressionLayer::new())
+        .layer(CompressionLayer::new().compress_when(packs_well))
         .layer(TraceLayer::new_for_http())
         .with_state(app)
 }

@@ -37,7 +37,7 @@ pub(crate) struct Window {
 /// unit.
 pub(crate) struct ArrowStream(Vec<u8>);
 
-const ARROW: &str = "application/vnd.apache.arrow.stream";
+pub(super) const ARROW: &str = "application/vnd.apache.arrow.stream";
 
 impl IntoResponse for ArrowStream {
     fn into_response(self) -> Response {
