@@ -239,6 +239,28 @@ async fn runs_are_compared_with_what_changed_between_them() -> Result<()> {
     // Seen from the other run, the difference turns round.
     page.press("take as reference").await?;
     page.text("[data-testid=compared-bus_ripple]", |text| text.contains('+') && !text.contains("−")).await?;
+    // A note is written beside a run, and stands wherever the run does.
+    page.client.find(Locator::LinkText("History")).await?.click().await?;
+    let note = page.find("[aria-label^='Note on the run of']").await?;
+    note.send_keys("larger reservoir, quieter\u{E007}").await?;
+    page.client.find(Locator::LinkText("Compare")).await?.click().await?;
+    page.text("[aria-label='Readings by run']", |text| text.contains("larger reservoir, quieter")).await?;
+    // The circuit of the earlier run is looked at as it was, and opened beside the present one without touching it.
+    page.press("take as reference").await?;
+    page.script("document.querySelector(\"[aria-label='Readings by run'] [aria-label^='Circuit of']\").click()").await?;
+    let picture = page.find("[role=dialog] img[alt*='revision 1']").await?;
+    let loaded = "return document.querySelector('[role=dialog] img').naturalWidth";
+    page.text("[role=dialog]", |text| text.contains("Restore revision 1")).await?;
+    while page.script(loaded).await?.as_u64() == Some(0) {
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    assert!(picture.is_displayed().await?);
+    page.picture("circuit-of.png").await?;
+    page.press("Open as a supply of its own").await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 1")).await?;
+    page.text("[data-part=C1]", |text| text.contains("1\u{2009}mF")).await?;
+    assert!(page.client.find(Locator::Css("h1 input")).await?.prop("value").await?.unwrap().ends_with("as of revision 1"));
+    page.client.back().await?;
     page.press("Restore").await?;
     page.text("[data-testid=saved]", |text| text.contains("revision 3")).await?;
     page.close().await

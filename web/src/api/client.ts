@@ -634,6 +634,12 @@ function problemOf(error: unknown): string {
   }
 }
 
+/** A supply as it stood when it ran; or what is wrong, in words. */
+export async function documentOf(run: string): Promise<Supply | string> {
+  const answer = await api.GET("/api/runs/{run}/document", { params: { path: { run } } });
+  return answer.data === undefined ? problemOf(answer.error) : taken<Supply>(answer);
+}
+
 /** What is wrong with a signal or a formula of signals, as a run has them; none if nothing is. */
 export async function signalProblem(run: Run, signal: string): Promise<string | undefined> {
   const [from, to] = run.recorded ?? [0, 0];

@@ -42,10 +42,13 @@ export const useDeleteRun = () => useChange((id: string) => api.DELETE("/api/run
 export const useUndeleteRun = () =>
   useChange((id: string) => api.POST("/api/runs/{run}/undelete", runIn(id)));
 
-/** Keeps a run however many follow, or no longer. */
-export const useMarkRun = () =>
-  useChange(({ id, marked }: { id: string; marked: boolean }) =>
-    api.POST("/api/runs/{run}/mark", { ...runIn(id), body: { marked } }),
+/** Keeps a run however many follow, or no longer; notes something beside it. */
+export const useRemark = () =>
+  useChange(({ id, marked, note }: { id: string; marked?: boolean; note?: string }) =>
+    api.POST("/api/runs/{run}/remark", {
+      ...runIn(id),
+      body: { marked: marked ?? null, note: note ?? null },
+    }),
   );
 
 export const useKeepRuns = () =>

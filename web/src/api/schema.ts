@@ -404,7 +404,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/runs/{run}/mark": {
+  "/api/runs/{run}/remark": {
     parameters: {
       query?: never;
       header?: never;
@@ -413,7 +413,39 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    post: operations["markRun"];
+    post: operations["remark"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/runs/{run}/document": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["documentOfRun"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/runs/{run}/drawing.svg": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["drawingOfRun"];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -1516,10 +1548,6 @@ export interface components {
        */
       revision: number;
     };
-    /** @description Whether a run is kept however many follow. */
-    MarkRun: {
-      marked: boolean;
-    };
     /** @description A measure a reading can take. */
     MeasureShown: {
       /** @description How it is defined. */
@@ -2188,6 +2216,19 @@ export interface components {
       /** @description The window read, s, for showing where the number comes from. */
       window?: [number, number] | null;
     };
+    /** @description What is said of a run; what is left out stays as it is. */
+    Remark: {
+      /**
+       * @description Whether it is kept however many follow.
+       * @default null
+       */
+      marked: boolean | null;
+      /**
+       * @description What is written beside it.
+       * @default null
+       */
+      note: string | null;
+    };
     /** @description One thing the supply must do: a reading within limits. */
     Requirement: {
       /** @description The name shown. */
@@ -2355,6 +2396,8 @@ export interface components {
        * @description Nodes stored; grows while it runs.
        */
       node_count: number;
+      /** @description What is written beside it. */
+      note: string;
       outcome?: components["schemas"]["Outcome"] | null;
       /** @description First and last time recorded, s. */
       recorded?: [number, number] | null;
@@ -3987,7 +4030,7 @@ export interface operations {
       };
     };
   };
-  markRun: {
+  remark: {
     parameters: {
       query?: never;
       header?: never;
@@ -3996,12 +4039,65 @@ export interface operations {
       };
       cookie?: never;
     };
-    /** @description Whether a run is kept however many follow. */
+    /** @description What is said of a run; what is left out stays as it is. */
     requestBody: {
       content: {
-        "application/json": components["schemas"]["MarkRun"];
+        "application/json": components["schemas"]["Remark"];
       };
     };
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  documentOfRun: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A supply: what it must do, its circuit, how to try it and what to read off. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Supply"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  drawingOfRun: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
     responses: {
       /** @description What went wrong, where, and what to do. */
       default: {

@@ -1,5 +1,4 @@
 import { X } from "lucide-react";
-import { Dialog } from "radix-ui";
 import { useState } from "react";
 
 import {
@@ -11,6 +10,7 @@ import {
   type Unit,
 } from "../api/client";
 import { Button } from "../ui/button";
+import { Window } from "../ui/dialog";
 import { symbol } from "../ui/quantity";
 
 type KindId = PartKind["id"];
@@ -66,104 +66,92 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
   const columns = kind ? figures(kind) : [];
   const kindName = (id: KindId) => kinds.find((k) => k.id === id)?.name ?? id;
   return (
-    <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-black/30" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-40 flex h-[640px] max-h-[92vh] w-[1120px] max-w-[96vw] -translate-x-1/2 -translate-y-1/2 flex-col rounded-md border border-hairline bg-panel shadow-soft"
-        >
-          <header className="flex items-center gap-3 border-b border-hairline p-3">
-            <Dialog.Title className="font-semibold">{title}</Dialog.Title>
-            <input
-              value={text}
-              onChange={(event) => setText(event.target.value)}
-              aria-label="Search the catalogue"
-              placeholder="Search: fast 600 V, polymer 220, adjustable …"
-              spellCheck={false}
-              autoFocus
-              className="h-8 grow rounded-md border border-hairline bg-transparent px-2"
-            />
-            <Dialog.Close asChild>
-              <Button look="quiet" aria-label="Close the catalogue">
-                <X size={16} />
-              </Button>
-            </Dialog.Close>
-          </header>
-          <div className="flex min-h-0 grow">
-            <ul
-              className="w-52 shrink-0 overflow-auto border-r border-hairline p-1"
-              aria-label="Kinds of part"
-            >
-              {[undefined, ...offered].map((k) => (
-                <li key={k?.id ?? "all"}>
-                  <button
-                    type="button"
-                    aria-pressed={k?.id === chosen}
-                    title={k?.help}
-                    onClick={() => {
-                      setKind(k?.id);
-                      setLimits(NO_LIMITS);
-                    }}
-                    className={`w-full rounded-sm px-2 py-0.5 text-left ${k?.id === chosen ? "bg-copper-soft" : "hover:bg-ground"}`}
-                  >
-                    {k?.name ?? "Everything"}
-                  </button>
-                </li>
-              ))}
-            </ul>
-            <div className="min-w-0 grow overflow-auto">
-              {found.isError && <p className="p-3 text-missed">{found.error.message}</p>}
-              <table className="w-full border-separate border-spacing-0">
-                {kind && (
-                  <thead className="sticky top-0 bg-panel text-xs text-muted">
-                    <tr>
-                      <th className={HEAD}>
-                        <Button
-                          className="h-7 text-xs"
-                          title={`${kind.name} with usual values, to be set by hand`}
-                          onClick={() => onTake(kind.id)}
-                        >
-                          Usual values
-                        </Button>
-                      </th>
-                      {columns.map((figure) => (
-                        <th key={figure.id} className={`${HEAD} text-right`}>
-                          {figure.name}
-                          <FigureLimits figure={figure} limits={limits} onChange={setLimits} />
-                        </th>
-                      ))}
-                      <th className={HEAD}>
-                        <span className="sr-only">Own parts</span>
-                      </th>
-                    </tr>
-                  </thead>
-                )}
-                <tbody aria-label="Parts found">
-                  {found.data?.length === 0 && (
-                    <tr>
-                      <td className="p-3 text-muted" colSpan={columns.length + 2}>
-                        Nothing in the catalogue fits. Loosen the search, or take a part with usual values and
-                        set yours.
-                      </td>
-                    </tr>
-                  )}
-                  {found.data?.map((listed) => (
-                    <Row
-                      key={listed.own ?? listed.entry.id}
-                      listed={listed}
-                      kind={kind ? undefined : kindName(listed.entry.kind)}
-                      columns={columns}
-                      onTake={() => onTake(listed.entry.kind, listed.entry)}
-                    />
+    <Window
+      title={title}
+      close="Close the catalogue"
+      onClose={onClose}
+      className="h-[640px] w-[1120px]"
+      beside={
+        <input
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          aria-label="Search the catalogue"
+          placeholder="Search: fast 600 V, polymer 220, adjustable …"
+          spellCheck={false}
+          autoFocus
+          className="h-8 w-full rounded-md border border-hairline bg-transparent px-2"
+        />
+      }
+    >
+      <div className="flex min-h-0 grow">
+        <ul className="w-52 shrink-0 overflow-auto border-r border-hairline p-1" aria-label="Kinds of part">
+          {[undefined, ...offered].map((k) => (
+            <li key={k?.id ?? "all"}>
+              <button
+                type="button"
+                aria-pressed={k?.id === chosen}
+                title={k?.help}
+                onClick={() => {
+                  setKind(k?.id);
+                  setLimits(NO_LIMITS);
+                }}
+                className={`w-full rounded-sm px-2 py-0.5 text-left ${k?.id === chosen ? "bg-copper-soft" : "hover:bg-ground"}`}
+              >
+                {k?.name ?? "Everything"}
+              </button>
+            </li>
+          ))}
+        </ul>
+        <div className="min-w-0 grow overflow-auto">
+          {found.isError && <p className="p-3 text-missed">{found.error.message}</p>}
+          <table className="w-full border-separate border-spacing-0">
+            {kind && (
+              <thead className="sticky top-0 bg-panel text-xs text-muted">
+                <tr>
+                  <th className={HEAD}>
+                    <Button
+                      className="h-7 text-xs"
+                      title={`${kind.name} with usual values, to be set by hand`}
+                      onClick={() => onTake(kind.id)}
+                    >
+                      Usual values
+                    </Button>
+                  </th>
+                  {columns.map((figure) => (
+                    <th key={figure.id} className={`${HEAD} text-right`}>
+                      {figure.name}
+                      <FigureLimits figure={figure} limits={limits} onChange={setLimits} />
+                    </th>
                   ))}
-                </tbody>
-              </table>
-            </div>
-          </div>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+                  <th className={HEAD}>
+                    <span className="sr-only">Own parts</span>
+                  </th>
+                </tr>
+              </thead>
+            )}
+            <tbody aria-label="Parts found">
+              {found.data?.length === 0 && (
+                <tr>
+                  <td className="p-3 text-muted" colSpan={columns.length + 2}>
+                    Nothing in the catalogue fits. Loosen the search, or take a part with usual values and set
+                    yours.
+                  </td>
+                </tr>
+              )}
+              {found.data?.map((listed) => (
+                <Row
+                  key={listed.own ?? listed.entry.id}
+                  listed={listed}
+                  kind={kind ? undefined : kindName(listed.entry.kind)}
+                  columns={columns}
+                  onTake={() => onTake(listed.entry.kind, listed.entry)}
+                />
+              ))}
+            </tbody>
+          </table>
+        </div>
+      </div>
+    </Window>
   );
 }
 

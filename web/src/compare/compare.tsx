@@ -12,6 +12,7 @@ import {
 } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { described } from "../readings/draft";
+import { CircuitOf } from "../history/circuitof";
 import { change } from "../readings/change";
 import { Button } from "../ui/button";
 import { show } from "../ui/quantity";
@@ -68,6 +69,7 @@ export function Compare({ shown, study, editing }: Props) {
                 <span>
                   {nameOf(run)}
                   {run.marked && !run.measured && <span className="text-muted"> (kept)</span>}
+                  {run.note && <span className="block text-xs text-muted">{run.note}</span>}
                 </span>
               </label>
             </li>
@@ -118,6 +120,11 @@ function Table({ shown, study, runs, reference, onReference, editing }: TablePro
                 <>
                   revision <span className="figures">{run.revision}</span>
                 </>
+              )}
+              {run.note && (
+                <span className="block max-w-40 truncate text-ink" title={run.note}>
+                  {run.note}
+                </span>
               )}
               <br />
               {run.id === reference.id ? (
@@ -190,14 +197,17 @@ function Table({ shown, study, runs, reference, onReference, editing }: TablePro
               ) : run.revision === shown.revision ? (
                 <span className="text-muted">as it is now</span>
               ) : (
-                <Button
-                  className="h-7"
-                  onClick={() =>
-                    void editing.compose(`restore revision ${run.revision}`, { restore: run.revision })
-                  }
-                >
-                  Restore
-                </Button>
+                <>
+                  <CircuitOf run={run} shown={shown} editing={editing} />
+                  <Button
+                    className="h-7"
+                    onClick={() =>
+                      void editing.compose(`restore revision ${run.revision}`, { restore: run.revision })
+                    }
+                  >
+                    Restore
+                  </Button>
+                </>
               )}
             </td>
           ))}

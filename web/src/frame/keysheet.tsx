@@ -1,8 +1,6 @@
-import { X } from "lucide-react";
-import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 
-import { Button } from "../ui/button";
+import { Window } from "../ui/dialog";
 
 const KEYS: { where: string; keys: [string, string][] }[] = [
   {
@@ -62,25 +60,22 @@ export function KeySheet() {
     return () => window.removeEventListener("keydown", onKey);
   }, []);
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger className="mx-1 mt-auto mb-2 rounded-md py-1 text-[11px] text-muted hover:text-ink">
+    <>
+      <button
+        type="button"
+        onClick={() => setOpen(true)}
+        className="mx-1 mt-auto mb-2 rounded-md py-1 text-[11px] text-muted hover:text-ink"
+      >
         Keys <kbd className="figures">?</kbd>
-      </Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-40 w-[640px] -translate-x-1/2 -translate-y-1/2 rounded-md border border-hairline bg-panel p-4 shadow-soft"
+      </button>
+      {open && (
+        <Window
+          title="Keys"
+          close="Close the list of keys"
+          onClose={() => setOpen(false)}
+          className="w-[640px]"
         >
-          <div className="flex items-center justify-between">
-            <Dialog.Title className="font-semibold">Keys</Dialog.Title>
-            <Dialog.Close asChild>
-              <Button look="quiet" aria-label="Close the list of keys">
-                <X size={16} />
-              </Button>
-            </Dialog.Close>
-          </div>
-          <div className="mt-2 grid grid-cols-2 gap-x-8 gap-y-3">
+          <div className="grid overflow-auto p-4 grid-cols-2 gap-x-8 gap-y-3">
             {KEYS.map(({ where, keys }) => (
               <section key={where}>
                 <h3 className="text-xs text-muted">{where}</h3>
@@ -97,8 +92,8 @@ export function KeySheet() {
               </section>
             ))}
           </div>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+        </Window>
+      )}
+    </>
   );
 }

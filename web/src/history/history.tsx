@@ -8,7 +8,7 @@ import { Runs } from "./runs";
 export function History({ shown, editing }: { shown: SupplyShown; editing: Editing }) {
   return (
     <div className="grid h-full grid-cols-[11fr_9fr] *:overflow-auto *:p-4">
-      <Runs shown={shown} />
+      <Runs shown={shown} editing={editing} />
       <Revisions shown={shown} editing={editing} />
     </div>
   );

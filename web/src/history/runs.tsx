@@ -2,20 +2,22 @@ import { Star, Trash2 } from "lucide-react";
 import { useState } from "react";
 
 import { isOld, isOver, nameOf, useRuns, type Run, type SupplyShown } from "../api/client";
-import { useDeletedRuns, useDeleteRun, useMarkRun, useUndeleteRun } from "../api/deletion";
+import { useDeletedRuns, useDeleteRun, useRemark, useUndeleteRun } from "../api/deletion";
+import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 import { bytes } from "../ui/quantity";
 import { Tally } from "../ui/tally";
 import { standings } from "../ui/verdicts";
+import { CircuitOf } from "./circuitof";
 
 /** Every run of a supply; marked ones are kept, any can be deleted and had back. */
-export function Runs({ shown }: { shown: SupplyShown }) {
+export function Runs({ shown, editing }: { shown: SupplyShown; editing: Editing }) {
   const runs = useRuns(shown.id).data ?? [];
   const [showDeleted, setShowDeleted] = useState(false);
   const deleted = useDeletedRuns(shown.id, showDeleted).data ?? [];
   const remove = useDeleteRun();
   const back = useUndeleteRun();
-  const mark = useMarkRun();
+  const mark = useRemark();
   const [last, setLast] = useState<Run>();
   const problem = remove.error ?? back.error ?? mark.error;
   const title = (run: Run) => (run.measured ? nameOf(run) : studyOf(run));
@@ -55,7 +57,11 @@ export function Runs({ shown }: { shown: SupplyShown }) {
               <th className="px-2 font-normal">Started</th>
               <th className="px-2 font-normal">Revision</th>
               <th className="px-2 font-normal">Result</th>
+              <th className="px-2 font-normal">Note</th>
               <th className="px-2 text-right font-normal">Room</th>
+              <th className="w-8">
+                <span className="sr-only">Circuit</span>
+              </th>
               <th className="w-9">
                 <span className="sr-only">Delete</span>
               </th>
@@ -87,7 +93,15 @@ export function Runs({ shown }: { shown: SupplyShown }) {
                 <td className="px-2">
                   <Result run={run} />
                 </td>
+                <td className="px-1">
+                  <Note
+                    run={run}
+                    label={`Note on the run of ${when(run)}`}
+                    onKeep={(note) => mark.mutate({ id: run.id, note })}
+                  />
+                </td>
                 <td className="px-2 text-right whitespace-nowrap">{isOver(run) ? bytes(run.bytes) : ""}</td>
+                <td>{!run.measured && <CircuitOf run={run} shown={shown} editing={editing} />}</td>
                 <td>
                   <button
                     type="button"
@@ -132,6 +146,29 @@ export function Runs({ shown }: { shown: SupplyShown }) {
         </ul>
       )}
     </section>
+  );
+}
+
+/** What somebody wrote beside a run, and the field to write it. */
+function Note({ run, label, onKeep }: { run: Run; label: string; onKeep: (note: string) => void }) {
+  const keep = (text: string) => {
+    if (text.trim() !== run.note) onKeep(text.trim());
+  };
+  return (
+    <input
+      key={run.note}
+      aria-label={label}
+      defaultValue={run.note}
+      placeholder="…"
+      title={run.note || "Write a note beside this run"}
+      maxLength={2000}
+      onBlur={(event) => keep(event.target.value)}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Escape") event.currentTarget.value = run.note;
+      }}
+      className="w-full min-w-24 truncate rounded-sm bg-transparent px-1 hover:bg-ground focus:bg-ground"
+    />
   );
 }
 

@@ -1,5 +1,3 @@
-import { X } from "lucide-react";
-import { Dialog } from "radix-ui";
 import { useState } from "react";
 
 import {
@@ -11,6 +9,7 @@ import {
   type Supply,
 } from "../api/client";
 import { Button } from "../ui/button";
+import { Window } from "../ui/dialog";
 import { FIELD } from "../ui/field";
 import { encoded, factorOf, type Encoded } from "./files";
 
@@ -42,52 +41,41 @@ export function ImportDialog({ id, supply, study, run, onDone, onClose }: Props)
     setFound(looked);
   };
   return (
-    <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-30 flex max-h-[90vh] w-[760px] max-w-[95vw] -translate-x-1/2 -translate-y-1/2 flex-col gap-3 overflow-auto rounded-md border border-hairline bg-panel p-4 shadow-soft"
-        >
-          <div className="flex items-center gap-2">
-            <Dialog.Title className="font-semibold">Measured traces from a file</Dialog.Title>
-            <span className="grow" />
-            <Dialog.Close asChild>
-              <Button look="quiet" aria-label="Close the dialog">
-                <X size={16} />
-              </Button>
-            </Dialog.Close>
-          </div>
-          <p className="text-muted">
-            A table of numbers in text (CSV), or a COMTRADE record: one .cff file, or .cfg and .dat chosen
-            together. It stands beside the runs of this study: drawn behind their traces, compared by
-            readings.
+    <Window
+      title="Measured traces from a file"
+      close="Close the dialog"
+      onClose={onClose}
+      className="w-[760px]"
+    >
+      <div className="grid gap-3 overflow-auto p-4">
+        <p className="text-muted">
+          A table of numbers in text (CSV), or a COMTRADE record: one .cff file, or .cfg and .dat chosen
+          together. It stands beside the runs of this study: drawn behind their traces, compared by readings.
+        </p>
+        <input
+          type="file"
+          multiple
+          aria-label="Measured file"
+          accept=".csv,.txt,.tsv,.cff,.cfg,.dat"
+          onChange={(event) => void choose(event.target.files)}
+        />
+        {problem && (
+          <p role="alert" className="text-missed">
+            {problem}
           </p>
-          <input
-            type="file"
-            multiple
-            aria-label="Measured file"
-            accept=".csv,.txt,.tsv,.cff,.cfg,.dat"
-            onChange={(event) => void choose(event.target.files)}
+        )}
+        {file && found && (
+          <Mapping
+            key={file.name}
+            {...{ id, supply, study, run, file, found, onClose }}
+            onDone={(added) => {
+              onDone(added);
+              onClose();
+            }}
           />
-          {problem && (
-            <p role="alert" className="text-missed">
-              {problem}
-            </p>
-          )}
-          {file && found && (
-            <Mapping
-              key={file.name}
-              {...{ id, supply, study, run, file, found, onClose }}
-              onDone={(added) => {
-                onDone(added);
-                onClose();
-              }}
-            />
-          )}
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+        )}
+      </div>
+    </Window>
   );
 }
 

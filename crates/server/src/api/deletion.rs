@@ -48,11 +48,19 @@ pub(crate) struct KeepRuns {
     keep_runs: i32,
 }
 
-/// Whether a run is kept however many follow.
+/// What is said of a run; what is left out stays as it is.
 #[derive(Deserialize, JsonSchema)]
-pub(crate) struct MarkRun {
-    marked: bool,
+pub(crate) struct Remark {
+    /// Whether it is kept however many follow.
+    #[serde(default)]
+    marked: Option<bool>,
+    /// What is written beside it.
+    #[serde(default)]
+    note: Option<String>,
 }
+
+/// Longest note beside a run, characters.
+const LONGEST_NOTE: usize = 2000;
 
 fn done(found: bool, missing: impl FnOnce() -> ApiError) -> Result<StatusCode, ApiError> {
     if found { Ok(StatusCode::NO_CONTENT) } else { Err(missing()) }
@@ -96,13 +104,22 @@ pub(crate) async fn undelete_run(
     done(app.store.undelete_run(app.account(), run).await?, gone)
 }
 
-/// Marks a run, so that it is kept however many follow, or takes the mark away.
-pub(crate) async fn mark_run(
+/// Marks a run, so that it is kept however many follow, or takes the mark away; notes something beside it.
+pub(crate) async fn remark(
     State(app): State<App>,
     Path(RunPath { run }): Path<RunPath>,
-    Body(body): Body<MarkRun>,
+    Body(Remark { marked, note }): Body<Remark>,
 ) -> Result<StatusCode, ApiError> {
-    done(app.store.mark_run(app.account(), run, body.marked).await?, ApiError::no_run)
+    let note = note.map(|note| note.trim().to_owned());
+    if note.as_ref().is_some_and(|note| note.contains('\0')) {
+        return Err(ApiError::unusable("the note contains the character NUL, which cannot be stored; remove it"));
+    }
+    let length = note.as_ref().map_or(0, |note| note.chars().count());
+    if length > LONGEST_NOTE {
+        let message = format!("the note has {length} characters; up to {LONGEST_NOTE} are kept beside a run");
+        return Err(ApiError::unusable(message));
+    }
+    done(app.store.remark(app.account(), run, marked, note.as_deref()).await?, ApiError::no_run)
 }
 
 /// The room used, the rule for old runs, and what can be had back.

@@ -1,6 +1,11 @@
 //! A document with all that is said and drawn of it.
 
 use super::errors::ApiError;
+use aide::OperationOutput;
+use aide::generate::GenContext;
+use aide::openapi::{self, Operation};
+use axum::http::header::CONTENT_TYPE;
+use axum::response::{IntoResponse, Response};
 use crate::store::essence;
 use circuit::{Finding, Place, Supply, check};
 use drawing::{Drawing, draw};
@@ -40,4 +45,27 @@ pub(super) fn look(document: &Value) -> Result<Look, ApiError> {
     });
     let essences = document.studies.iter().map(|s| (s.id.clone(), essence(&document, &s.id))).collect();
     Ok(Look { document, findings, drawing, essences })
+}
+
+/// A drawing as a picture.
+pub(crate) struct Picture(String);
+
+impl Picture {
+    pub(super) fn of(drawing: &Drawing) -> Self {
+        Picture(drawing::svg(drawing))
+    }
+}
+
+impl IntoResponse for Picture {
+    fn into_response(self) -> Response {
+        ([(CONTENT_TYPE, "image/svg+xml")], self.0).into_response()
+    }
+}
+
+impl OperationOutput for Picture {
+    type Inner = ();
+
+    fn operation_response(_: &mut GenContext, _: &mut Operation) -> Option<openapi::Response> {
+        Some(super::address::documented("image/svg+xml", "the drawing"))
+    }
 }

@@ -91,7 +91,9 @@ fn routes() -> ApiRouter<App> {
             get_with(runs::show, |o| o.id("showRun")).delete_with(deletion::delete_run, |o| o.id("deleteRun")),
         )
         .api_route("/api/runs/{run}/undelete", post_with(deletion::undelete_run, |o| o.id("undeleteRun")))
-        .api_route("/api/runs/{run}/mark", post_with(deletion::mark_run, |o| o.id("markRun")))
+        .api_route("/api/runs/{run}/remark", post_with(deletion::remark, |o| o.id("remark")))
+        .api_route("/api/runs/{run}/document", get_with(runs::document, |o| o.id("documentOfRun")))
+        .api_route("/api/runs/{run}/drawing.svg", get_with(runs::picture, |o| o.id("drawingOfRun")))
         .api_route("/api/room", get_with(deletion::room, |o| o.id("showRoom")))
         .api_route("/api/room/keep-runs", put_with(deletion::keep, |o| o.id("keepRuns")))
         .api_route("/api/room/give-free", post_with(deletion::give_free, |o| o.id("giveFree")))

@@ -1,7 +1,7 @@
 use super::address::{RunPath, SupplyPath};
 use super::app::App;
 use super::errors::{ApiError, Body};
-use super::look::read;
+use super::look::{Picture, read};
 use crate::recorded::Measured;
 use crate::store::{KEPT_DELETED, NewRun, RunRow, RunState};
 use axum::Json;
@@ -11,6 +11,7 @@ use circuit::{Supply, as_run, resolve};
 use quantity::{Unit, parse};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
 use std::collections::HashMap;
 use studies::Outcome;
 use uuid::Uuid;
@@ -51,6 +52,8 @@ pub(crate) struct RunShown {
     finished_at: Option<DateTime<Utc>>,
     /// Whether it is kept however many follow.
     marked: bool,
+    /// What is written beside it.
+    note: String,
     /// Room it takes, bytes; known when it has ended.
     bytes: i64,
     /// What it is of, in short: a supply of the same essence gives the same numbers.
@@ -94,6 +97,7 @@ fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
         started_at: row.started_at,
         finished_at: row.finished_at,
         marked: row.marked,
+        note: row.note,
         bytes: row.bytes,
         essence: row.essence,
         gone_at: row.deleted_at.map(|at| at + KEPT_DELETED),
@@ -245,4 +249,22 @@ fn extend(
         return Err(ApiError::unusable("the run has gone beyond the study's end already; say for how long to go on"));
     }
     Ok((document, study, duration))
+}
+
+/// The supply as it stood when it ran.
+pub(crate) async fn document(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+) -> Result<Json<Supply>, ApiError> {
+    let document: Value = app.store.run_document(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
+    app.think(move || read(&document)).await?.map(Json)
+}
+
+/// The drawing of the circuit that ran, as an SVG file.
+pub(crate) async fn picture(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+) -> Result<Picture, ApiError> {
+    let document: Value = app.store.run_document(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
+    app.think(move || super::look::look(&document).map(|look| Picture::of(&look.drawing))).await?
 }

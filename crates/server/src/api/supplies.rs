@@ -1,15 +1,12 @@
 use super::address::SupplyPath;
 use super::app::App;
 use super::errors::{ApiError, Body};
-use super::look::read;
+use super::look::{Picture, read};
 use crate::store::{LatestRun, Saved, SupplyRow, SupplySummary, essence};
-use aide::generate::GenContext;
-use aide::openapi::{self, Operation};
-use aide::{OperationIo, OperationOutput};
+use aide::OperationIo;
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
-use axum::http::header::CONTENT_TYPE;
 use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
 use circuit::{Finding, Supply, as_run};
@@ -202,23 +199,6 @@ pub(crate) async fn show(
     shown(&app, row).await.map(Json)
 }
 
-/// A drawing as a picture.
-pub(crate) struct Picture(String);
-
-impl IntoResponse for Picture {
-    fn into_response(self) -> Response {
-        ([(CONTENT_TYPE, "image/svg+xml")], self.0).into_response()
-    }
-}
-
-impl OperationOutput for Picture {
-    type Inner = ();
-
-    fn operation_response(_: &mut GenContext, _: &mut Operation) -> Option<openapi::Response> {
-        Some(super::address::documented("image/svg+xml", "the drawing"))
-    }
-}
-
 /// The drawing of a supply as an SVG file.
 pub(crate) async fn picture(
     State(app): State<App>,
@@ -226,7 +206,7 @@ pub(crate) async fn picture(
 ) -> Result<Picture, ApiError> {
     let row = app.store.supply(app.account(), supply).await?.ok_or_else(ApiError::no_supply)?;
     let look = app.look(&row).await?;
-    app.think(move || Picture(drawing::svg(&look.drawing))).await
+    app.think(move || Picture::of(&look.drawing)).await
 }
 
 /// Stores a new version; answers 409 with both versions if the supply has changed meanwhile.

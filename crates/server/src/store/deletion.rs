@@ -144,11 +144,16 @@ impl Store {
             .await
     }
 
-    /// Marks a run to be kept, or no longer; false if there is none.
-    pub(crate) async fn mark_run(&self, account: Uuid, id: Uuid, marked: bool) -> Result<bool> {
+    /// Marks a run to be kept, or no longer, and notes something beside it; false if there is none.
+    pub(crate) async fn remark(&self, account: Uuid, id: Uuid, marked: Option<bool>, note: Option<&str>) -> Result<bool> {
         let mut connection = self.connection().await?;
         let mine = runs::account_id.eq(account).and(runs::id.eq(id)).and(runs::deleted_at.is_null());
-        Ok(diesel::update(runs::table.filter(mine)).set(runs::marked.eq(marked)).execute(&mut connection).await? > 0)
+        let said = (marked.map(|marked| runs::marked.eq(marked)), note.map(|note| runs::note.eq(note)));
+        if marked.is_none() && note.is_none() {
+            let found = runs::table.filter(mine).count().get_result::<i64>(&mut connection).await?;
+            return Ok(found > 0);
+        }
+        Ok(diesel::update(runs::table.filter(mine)).set(said).execute(&mut connection).await? > 0)
     }
 
     pub(crate) async fn room(&self, account: Uuid) -> Result<Room> {

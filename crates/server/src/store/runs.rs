@@ -40,6 +40,7 @@ pub(crate) struct RunRow {
     pub(crate) has_kept: bool,
     pub(crate) goes_on_from: Option<Uuid>,
     pub(crate) measured: Option<Value>,
+    pub(crate) note: String,
 }
 
 /// Where a run stands.

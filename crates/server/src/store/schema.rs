@@ -65,6 +65,7 @@ diesel::table! {
         kept -> Nullable<Bytea>,
         goes_on_from -> Nullable<Uuid>,
         measured -> Nullable<Jsonb>,
+        note -> Text,
     }
 }
 

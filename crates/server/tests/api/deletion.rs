@@ -90,7 +90,7 @@ fn the_newest_runs_of_a_study_are_kept_and_the_marked_ones() {
         run
     };
     let all: Vec<String> = (0..4).map(|_| run()).collect();
-    assert_eq!(client.post(&format!("/api/runs/{}/mark", all[0]), &json!({ "marked": true })).0, 204);
+    assert_eq!(client.post(&format!("/api/runs/{}/remark", all[0]), &json!({ "marked": true })).0, 204);
     let (status, answer) = client.send("PUT", "/api/room/keep-runs", &json!({ "keep_runs": 0 }).to_string());
     assert!(status == 422 && answer["message"].as_str().unwrap().contains("1 to 1000"), "{answer}");
     let (status, answer) = client.send("PUT", "/api/room/keep-runs", &json!({ "keep_runs": 2 }).to_string());

@@ -1,0 +1,2 @@
+-- What somebody wrote beside a run.
+ALTER TABLE runs ADD COLUMN note TEXT NOT NULL DEFAULT '';
