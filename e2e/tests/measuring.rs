@@ -247,7 +247,8 @@ async fn runs_are_compared_with_what_changed_between_them() -> Result<()> {
     page.text("[aria-label='Readings by run']", |text| text.contains("larger reservoir, quieter")).await?;
     // The circuit of the earlier run is looked at as it was, and opened beside the present one without touching it.
     page.press("take as reference").await?;
-    page.script("document.querySelector(\"[aria-label='Readings by run'] [aria-label^='Circuit of']\").click()").await?;
+    page.script("document.querySelector(\"[aria-label='Readings by run'] [aria-label^='Circuit of']\").click()")
+        .await?;
     let picture = page.find("[role=dialog] img[alt*='revision 1']").await?;
     let loaded = "return document.querySelector('[role=dialog] img').naturalWidth";
     page.text("[role=dialog]", |text| text.contains("Restore revision 1")).await?;
@@ -259,7 +260,9 @@ async fn runs_are_compared_with_what_changed_between_them() -> Result<()> {
     page.press("Open as a supply of its own").await?;
     page.text("[data-testid=saved]", |text| text.contains("revision 1")).await?;
     page.text("[data-part=C1]", |text| text.contains("1\u{2009}mF")).await?;
-    assert!(page.client.find(Locator::Css("h1 input")).await?.prop("value").await?.unwrap().ends_with("as of revision 1"));
+    assert!(
+        page.client.find(Locator::Css("h1 input")).await?.prop("value").await?.unwrap().ends_with("as of revision 1")
+    );
     page.client.back().await?;
     page.press("Restore").await?;
     page.text("[data-testid=saved]", |text| text.contains("revision 3")).await?;

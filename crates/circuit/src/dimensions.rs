@@ -45,8 +45,12 @@ const NAMED: [(Unit, Exponents); 24] = [
 impl Dimensioned {
     /// A value in a unit.
     pub fn new(value: f64, unit: Unit) -> Self {
-        // Apparent and real power are of one kind, and so are angles and plain numbers.
-        let unit = if unit == Unit::VoltAmpere { Unit::Watt } else { unit };
+        // Apparent and real power are of one kind, and so are angles, shares and plain numbers.
+        let unit = match unit {
+            Unit::VoltAmpere => Unit::Watt,
+            Unit::Share => Unit::One,
+            unit => unit,
+        };
         let exponents = NAMED.iter().find(|(u, _)| *u == unit).map_or([0; 5], |(_, e)| *e);
         Dimensioned { value, exponents }
     }

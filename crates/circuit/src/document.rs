@@ -1,4 +1,4 @@
-use crate::{KindId, OutputDemand, ReadingMeasure, SourceDemand, Stage, Strip};
+use crate::{KindId, OutputDemand, ReadingMeasure, SourceDemand, Stage, Strip, Window};
 use quantity::Unit;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -253,49 +253,11 @@ impl Reading {
         }
     }
 
-    /// The signals it is taken of.
+    /// The signals it is taken of, and those its window is found by.
     pub fn signals(&self) -> impl Iterator<Item = &str> {
-        std::iter::once(self.signal.as_str()).filter(|s| !s.is_empty()).chain(self.current.as_deref())
+        let own = std::iter::once(self.signal.as_str()).filter(|s| !s.is_empty()).chain(self.current.as_deref());
+        own.chain(self.window.signals())
     }
-}
-
-/// The part of a run a reading looks at.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case", deny_unknown_fields)]
-pub enum Window {
-    /// Everything recorded.
-    #[default]
-    WholeRun,
-    /// Between two times, in seconds.
-    #[serde(rename_all = "snake_case")]
-    Between {
-        /// Start.
-        from: String,
-        /// End.
-        to: String,
-    },
-    /// About what changes while the run goes on: a stepped or pulsed load, a timed switch, a step of a source.
-    #[serde(rename_all = "snake_case")]
-    AroundStep {
-        /// The part that changes; may be left out if only one does.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        of: Option<String>,
-        /// How long before it the window begins, in seconds; at the change if left out.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        before: Option<String>,
-        /// How long after it the window ends, in seconds; with the run if left out.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        after: Option<String>,
-    },
-    /// The last periods of a periodic source.
-    #[serde(rename_all = "snake_case")]
-    LastPeriods {
-        /// How many.
-        count: u32,
-        /// The source whose period counts; may be left out if there is only one.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        period_of: Option<String>,
-    },
 }
 
 /// One thing the supply must do: a reading within limits.

@@ -52,6 +52,7 @@ mod stage;
 mod strips;
 mod taken;
 mod values;
+mod window;
 
 pub use changes::changes;
 pub use check::useless_between;
@@ -59,7 +60,7 @@ pub use demand::{OutputDemand, SourceDemand, SourceKind};
 pub use demanded::{Output, Source, demands};
 pub use dimensions::Dimensioned;
 pub use document::{
-    Cut, DesignValue, FORMAT, GND, Note, Part, Placement, Reading, Requirement, Study, StudyKind, Supply, Turn, Window,
+    Cut, DesignValue, FORMAT, GND, Note, Part, Placement, Reading, Requirement, Study, StudyKind, Supply, Turn,
 };
 pub use effort::{Effort, MOST_BYTES};
 pub use error::ReadError;
@@ -70,10 +71,11 @@ pub use measures::{Measure, MeasureNumber, Measured, ReadingMeasure, Subject};
 pub use reduce::{STAND_IN, as_run, decisive};
 pub use resolve::{check, number_in, parameter_in, resolve};
 pub use resolved::{
-    Circuit, ReadingOf, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage, ResolvedStudy,
-    ResolvedWindow,
+    Circuit, ReadingOf, ResolvedEvent, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage,
+    ResolvedStudy, ResolvedWindow,
 };
 pub use signal::{Quantity, Signal, SignalError, Term, renamed_in, signals_in};
 pub use stage::{Joint, JointKind, Stage, StageKind};
 pub use strips::{Scale, Shows, Side, SpectrumLook, Strip, Taper, Trace, Weight};
 pub use values::design_values;
+pub use window::{Direction, Event, Window};

@@ -33,6 +33,7 @@ const fn port(
 const SECOND: Measured = Measured::In(Unit::Second);
 const HERTZ: Measured = Measured::In(Unit::Hertz);
 const ONE: Measured = Measured::In(Unit::One);
+const SHARE: Measured = Measured::In(Unit::Share);
 const WATT: Measured = Measured::In(Unit::Watt);
 const VOLT_AMPERE: Measured = Measured::In(Unit::VoltAmpere);
 
@@ -68,12 +69,20 @@ const FUNDAMENTAL: MeasureNumber = MeasureNumber {
     options: &[],
     help: "The frequency of the periodic source if left out; the window is cut to whole periods from its end.",
 };
-const STEP: &[MeasureNumber] = &[START, END];
+const LEVELS: MeasureNumber = MeasureNumber {
+    id: "levels",
+    name: "Levels",
+    unit: ONE,
+    default: Some("ends"),
+    options: &["ends", "histogram"],
+    help: "Where levels that are not stated are taken from: the window's ends, or the two at which the signal stays longest (IEEE 181).",
+};
+const STEP: &[MeasureNumber] = &[START, END, LEVELS];
 const BAND: MeasureNumber = MeasureNumber {
     id: "band",
     name: "Band",
-    unit: ONE,
-    default: Some("0.02"),
+    unit: SHARE,
+    default: Some("2 %"),
     options: &[],
     help: "How far off the level after counts as settled, relative to the change.",
 };
@@ -142,7 +151,7 @@ pub const MEASURES: &[Measure] = &[
     with(
         M::Duty,
         "Share of time above a level",
-        ONE,
+        SHARE,
         &[LEVEL],
         "Time above the level over the window's length; over whole periods it is the duty.",
     ),
@@ -195,7 +204,7 @@ pub const MEASURES: &[Measure] = &[
     with(
         M::Overshoot,
         "Overshoot",
-        ONE,
+        SHARE,
         STEP,
         "How far the level after is exceeded, relative to the change (IEC 60469).",
     ),
@@ -210,8 +219,29 @@ pub const MEASURES: &[Measure] = &[
         M::SettlingTime,
         "Settling time",
         SECOND,
-        &[START, END, BAND],
+        &[START, END, BAND, LEVELS],
         "From the window's beginning until the signal stays within the band about the level after: behind a load step, the recovery.",
+    ),
+    with(
+        M::Regulation,
+        "Regulation",
+        SHARE,
+        STEP,
+        "Change from the level before to the level after, relative to the level before: around a step of the load, load regulation; around one of the line, line regulation.",
+    ),
+    with(
+        M::Margin,
+        "Margin above a need",
+        Measured::Same,
+        &[MeasureNumber {
+            id: "need",
+            name: "Needed",
+            unit: Measured::Same,
+            default: Some("0"),
+            options: &[],
+            help: "What the signal must not fall below: of what stands across a regulator, its dropout voltage.",
+        }],
+        "Smallest value less what is needed: of the voltage across a regulator, its dropout margin.",
     ),
     plain(M::RingingFrequency, "Frequency of a ringing", HERTZ, "From successive peaks and troughs of what dies away."),
     plain(
@@ -222,7 +252,7 @@ pub const MEASURES: &[Measure] = &[
     ),
     plain(M::CrestFactor, "Crest factor", ONE, "Largest magnitude over RMS."),
     plain(M::FormFactor, "Form factor", ONE, "RMS over the mean of the magnitude."),
-    plain(M::RippleFactor, "Ripple factor", ONE, "RMS of the alternating part over the mean."),
+    plain(M::RippleFactor, "Ripple factor", SHARE, "RMS of the alternating part over the mean."),
     with(
         M::Harmonic,
         "Harmonic",
@@ -243,7 +273,7 @@ pub const MEASURES: &[Measure] = &[
     with(
         M::HarmonicDistortion,
         "Total harmonic distortion",
-        ONE,
+        SHARE,
         &[
             MeasureNumber {
                 id: "orders",
@@ -284,7 +314,7 @@ pub const MEASURES: &[Measure] = &[
     port(
         M::HarmonicUse,
         "Harmonics against IEC 61000-3-2",
-        ONE,
+        SHARE,
         &[
             MeasureNumber {
                 id: "class",
@@ -296,13 +326,13 @@ pub const MEASURES: &[Measure] = &[
             },
             FUNDAMENTAL,
         ],
-        "Largest of the current's harmonics 2 to 40 over its limit; up to 1 they are all within.",
+        "Largest of the current's harmonics 2 to 40 over its limit; up to 100 % they are all within.",
     ),
     Measure {
         id: M::Efficiency,
         name: "Efficiency",
         of: Subject::Stage,
-        unit: ONE,
+        unit: SHARE,
         numbers: &[],
         help: "Of the supply: power into the loads over power from the sources. Of a stage: power passed on over power arriving.",
     },

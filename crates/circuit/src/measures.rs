@@ -33,6 +33,8 @@ pub enum ReadingMeasure {
     Overshoot,
     Undershoot,
     SettlingTime,
+    Regulation,
+    Margin,
     RingingFrequency,
     RingingDecay,
     CrestFactor,

@@ -129,6 +129,7 @@ impl Supply {
         for reading in &mut self.readings {
             renamed(&mut reading.signal);
             reading.current.iter_mut().for_each(renamed);
+            reading.window.signals_mut().for_each(renamed);
         }
         self.studies.iter_mut().flat_map(|s| s.strips.iter_mut().flat_map(Strip::texts_mut)).for_each(renamed);
     }

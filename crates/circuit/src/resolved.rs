@@ -1,6 +1,6 @@
 //! A supply turned into numbers.
 
-use crate::{KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind};
+use crate::{Direction, KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind};
 use quantity::Unit;
 use std::collections::HashMap;
 
@@ -120,7 +120,7 @@ impl ReadingOf {
 }
 
 /// A window of a run in seconds.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum ResolvedWindow {
     /// Everything recorded.
     WholeRun,
@@ -130,6 +130,35 @@ pub enum ResolvedWindow {
     From(f64),
     /// This long before the end.
     Last(f64),
+    /// From when a signal has settled, to the end.
+    Settled {
+        /// The signal.
+        signal: Signal,
+        /// How far off still counts as settled, relative.
+        band: f64,
+        /// The period over which its mean and RMS are compared, s; its value is compared if there is none.
+        period: Option<f64>,
+    },
+    /// From one event to another.
+    Events(ResolvedEvent, ResolvedEvent),
+}
+
+/// An instant of a run.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ResolvedEvent {
+    /// A time, s.
+    At(f64),
+    /// A signal passes through a level.
+    Crossing {
+        /// The signal.
+        signal: Signal,
+        /// The level, SI.
+        level: f64,
+        /// Which way.
+        direction: Direction,
+        /// The first one is 1.
+        number: u32,
+    },
 }
 
 /// A requirement with its limits in the reading's unit.

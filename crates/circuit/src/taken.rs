@@ -4,9 +4,11 @@ use crate::dimensions::Dimensioned;
 use crate::expression::work_out;
 use crate::finding::{Findings, Place};
 use crate::measures::{Measure, Subject};
-use crate::resolved::{Circuit, ReadingOf, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedWindow};
+use crate::resolved::{
+    Circuit, ReadingOf, ResolvedEvent, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedWindow,
+};
 use crate::scope::Scope;
-use crate::{KindId, Quantity, Reading, Requirement, Signal, Supply, Window};
+use crate::{Event, KindId, Quantity, Reading, Requirement, Signal, Supply, Window};
 use quantity::Unit;
 
 /// The readings of a supply; a formula can use those that stand before it.
@@ -71,7 +73,7 @@ impl Taking<'_, '_> {
         let (of, unit) = self.subject(measure);
         let quantity = of.quantity();
         let numbers = self.numbers(measure, quantity);
-        let window = self.window();
+        let window = self.window(&of);
         let fundamental = self.circuit.fundamental();
         ResolvedReading {
             id: reading.id.clone(),
@@ -215,7 +217,42 @@ impl Taking<'_, '_> {
         self.scope.number(text, Unit::Second, (0.0, 1e9), &what, place, self.findings)
     }
 
-    fn window(&mut self) -> ResolvedWindow {
+    fn event(&mut self, event: &Event) -> ResolvedEvent {
+        match event {
+            Event::Time(text) => ResolvedEvent::At(self.time(text)),
+            Event::Change(of) => ResolvedEvent::At(self.step(Some(of))),
+            Event::Crossing { signal, level, direction, number } => {
+                let signal = self.signal(signal, None);
+                let what = format!("Level in the window of reading {}", self.reading.id);
+                let (unit, place) = (signal.quantity().unit(), self.place());
+                let level = self.scope.number(level, unit, (-1e15, 1e15), &what, place, self.findings);
+                if *number == 0 {
+                    let message = format!("The window of reading {} asks for crossing 0", self.reading.id);
+                    self.error("empty-window", message, "The first one is 1");
+                }
+                ResolvedEvent::Crossing { signal, level, direction: *direction, number: *number }
+            }
+        }
+    }
+
+    /// The signal that has to settle, with the only period it can have.
+    fn settling(&mut self, named: Option<&str>, band: Option<&str>, of: &ReadingOf) -> ResolvedWindow {
+        let signal = match (named, of) {
+            (Some(text), _) => self.signal(text, None),
+            (None, ReadingOf::Signal(signal) | ReadingOf::Port { current: signal, .. }) => signal.clone(),
+            (None, _) => {
+                let message = format!("The window of reading {} names no signal that has to settle", self.reading.id);
+                self.error("unknown-signal", message, "Name one in its “of”, such as the output's voltage");
+                Signal { terms: Vec::new() }
+            }
+        };
+        let what = format!("Band in the window of reading {}", self.reading.id);
+        let place = self.place();
+        let band = self.scope.number(band.unwrap_or("2 %"), Unit::Share, (1e-9, 1.0), &what, place, self.findings);
+        ResolvedWindow::Settled { signal, band, period: self.circuit.fundamental().map(|f| 1.0 / f) }
+    }
+
+    fn window(&mut self, taken_of: &ReadingOf) -> ResolvedWindow {
         match &self.reading.window {
             Window::WholeRun => ResolvedWindow::WholeRun,
             Window::Between { from, to } => {
@@ -225,6 +262,17 @@ impl Taking<'_, '_> {
                     self.error("empty-window", message, "Let it end later than it starts");
                 }
                 ResolvedWindow::Between(from, to)
+            }
+            Window::AfterSettled { of, band } => self.settling(of.as_deref(), band.as_deref(), taken_of),
+            Window::BetweenEvents { from, to } => {
+                let (from, to) = (self.event(from), self.event(to));
+                if let (ResolvedEvent::At(a), ResolvedEvent::At(b)) = (&from, &to)
+                    && a >= b
+                {
+                    let message = format!("The window of reading {} ends before it starts", self.reading.id);
+                    self.error("empty-window", message, "Let it end later than it starts");
+                }
+                ResolvedWindow::Events(from, to)
             }
             Window::AroundStep { of, before, after } => {
                 let step = self.step(of.as_deref());

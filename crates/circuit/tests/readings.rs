@@ -1,7 +1,8 @@
 //! Readings of every kind, resolved, and what is said of those that cannot be.
 
 use mellow_circuit::{
-    Dimensioned, Finding, Place, ReadingOf, ResolvedWindow, Strip, Supply, check, expression::work_out, resolve,
+    Dimensioned, Finding, Place, ReadingOf, ResolvedEvent, ResolvedWindow, Strip, Supply, check, expression::work_out,
+    resolve,
 };
 use proptest::prelude::*;
 use quantity::Unit;
@@ -47,9 +48,9 @@ fn readings_are_resolved_with_units_numbers_and_windows() {
     let circuit = resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"));
     let units: Vec<Unit> = circuit.readings.iter().map(|r| r.unit).collect();
     // W/C·s² = V·A/(A·s)·s² = V·s.
-    let expected = [Unit::Second, Unit::Coulomb, Unit::One, Unit::Watt, Unit::One, Unit::VoltSecond, Unit::Volt];
+    let expected = [Unit::Second, Unit::Coulomb, Unit::One, Unit::Watt, Unit::Share, Unit::VoltSecond, Unit::Volt];
     assert_eq!(units, expected);
-    assert_eq!(circuit.readings[0].numbers, [None, Some(5.0), Some(0.01)]);
+    assert_eq!(circuit.readings[0].numbers, [None, Some(5.0), Some(0.01), Some(0.0)]);
     let ResolvedWindow::Between(from, to) = circuit.readings[0].window else { panic!() };
     assert!((from - 0.029).abs() < 1e-12 && (to - 0.05).abs() < 1e-12);
     assert_eq!(circuit.readings[6].window, ResolvedWindow::From(0.03));
@@ -178,7 +179,60 @@ fn strips_with_formulas_follow_their_nets() {
     let before = supply.clone();
     supply.parts.retain(|p| p.id != "R1");
     supply.forget_gone(&before);
-    assert_eq!(supply.studies[0].strips, [Strip::of(&expected[1..])]);
+    assert_eq!(supply.studies[0].strips, [Strip::of(expected.into_iter().skip(1))]);
+}
+
+/// Windows that are found in the run: their signals follow a net's new name and go with a part that is gone, shares are
+/// written in per cent or as ratios, and what cannot be found is said before anything runs.
+#[test]
+fn windows_by_events_are_resolved_or_said() {
+    let crossing = |signal: &str, level: &str, number: u32| json!({ "crossing": { "signal": signal, "level": level, "direction": "falling", "number": number } });
+    let mean =
+        |id: &str, window: Value| reading(&json!({ "id": id, "measure": "mean", "signal": "out.v", "window": window }));
+    let mut supply = supply(json!([
+        mean("own", json!({ "after_settled": {} })),
+        mean("other", json!({ "after_settled": { "of": "R1.i", "band": "0.5 %" } })),
+        mean(
+            "dip",
+            json!({ "between_events": { "from": crossing("out.v", "v_rail / 2", 2), "to": { "change": "I1" } } })
+        ),
+        mean(
+            "timed",
+            json!({ "between_events": { "from": { "time": "1m" }, "to": crossing("line.v - out.v", "0.25", 1) } })
+        ),
+    ]));
+    let circuit = resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"));
+    let windows: Vec<&ResolvedWindow> = circuit.readings.iter().map(|r| &r.window).collect();
+    let ResolvedWindow::Settled { signal, band, period } = windows[0] else { panic!() };
+    assert_eq!((signal.to_string().as_str(), *band, *period), ("out.v", 0.02, Some(0.02)));
+    let ResolvedWindow::Settled { signal, band, .. } = windows[1] else { panic!() };
+    assert_eq!((signal.to_string().as_str(), *band), ("R1.i", 0.005));
+    let ResolvedWindow::Events(ResolvedEvent::Crossing { level, number, .. }, ResolvedEvent::At(to)) = windows[2]
+    else {
+        panic!()
+    };
+    assert_eq!((*level, *number, *to), (2.5, 2, 0.03));
+    assert_eq!(Supply::from_json(&supply.to_json()).unwrap(), supply);
+    supply.rename_net("out", "rail");
+    let text = supply.to_json();
+    assert!(text.contains("line.v - rail.v") && !text.contains("out.v"), "{text}");
+    let before = supply.clone();
+    supply.parts.retain(|p| p.id != "R1");
+    supply.forget_gone(&before);
+    let left: Vec<&str> = supply.readings.iter().map(|r| r.id.as_str()).collect();
+    assert_eq!(left, ["own", "dip", "timed"], "what waits for the current of a part that is gone goes with it");
+    for (window, wrong) in [
+        (json!({ "after_settled": { "of": "out" } }), "cannot be read"),
+        (json!({ "after_settled": { "band": "200 %" } }), "outside its range"),
+        (json!({ "between_events": { "from": { "time": "2m" }, "to": { "time": "1m" } } }), "ends before it starts"),
+        (json!({ "between_events": { "from": { "change": "R1" }, "to": { "time": "1m" } } }), "R1 does not change"),
+        (json!({ "between_events": { "from": crossing("out.v", "1 A", 1), "to": { "time": "1" } } }), "cannot be read"),
+        (json!({ "between_events": { "from": crossing("out.v", "1", 0), "to": { "time": "1" } } }), "crossing 0"),
+    ] {
+        let circuit = resolve(&self::supply(json!([mean("r", window.clone())]))).unwrap();
+        let problem = circuit.readings[0].problem.clone().unwrap_or_default();
+        assert!(problem.contains(wrong), "{window}: {problem}");
+    }
 }
 
 /// What a meter showed is read in the reading's own unit; what cannot be read is said and leaves the reading alone.

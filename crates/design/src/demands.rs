@@ -128,7 +128,7 @@ fn study(supply: &mut Supply) -> String {
     id
 }
 
-fn window(supply: &Supply, study: &str) -> Window {
+pub(crate) fn window(supply: &Supply, study: &str) -> Window {
     let periodic = circuit::resolve(supply).is_ok_and(|c| c.parts.iter().any(|p| p.period().is_some()));
     if periodic || supply.parts.iter().any(|p| p.kind == circuit::KindId::SineSource) {
         let first = supply.parts.iter().find(|p| crate::defaults::is_periodic(p.kind)).map(|p| p.id.clone());

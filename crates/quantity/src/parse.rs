@@ -114,6 +114,9 @@ pub fn parse(text: &str, unit: Unit) -> Result<f64, ParseError> {
             };
             return Err(ParseError { at, kind });
         }
+        if rest == "%" {
+            exponent.prefix = Some(exponent.prefix.unwrap_or(0) - 2);
+        }
     }
     finish(sign, &digits, &exponent).ok_or(ParseError { at: 0, kind: ParseErrorKind::NotFinite })
 }

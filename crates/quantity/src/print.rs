@@ -15,10 +15,11 @@ pub fn show(value: f64, unit: Unit, significant: usize) -> String {
     if value == 0.0 {
         return join("0", space, "", unit);
     }
+    let value = if unit == Unit::Share { 100.0 * value } else { value };
     let text = format!("{:.*e}", significant.max(1) - 1, value.abs());
     let (digits, exponent) = split(&text);
     // A ratio such as a power factor reads as 0.98, not as 980 m.
-    let plain = unit == Unit::One && (-4..6).contains(&exponent);
+    let plain = matches!(unit, Unit::One | Unit::Share) && (-4..6).contains(&exponent);
     let group = if plain { 0 } else { group_of(exponent, unit) };
     let sign = if value < 0.0 { "−" } else { "" };
     match PREFIXES.iter().find(|(e, _)| *e == group) {

@@ -8,6 +8,8 @@ use serde::{Deserialize, Serialize};
 pub enum Unit {
     /// A pure number: turns ratio, coupling factor, duty.
     One,
+    /// A part of a whole, as efficiencies are quoted: stored as a ratio, written in per cent.
+    Share,
     /// Electric potential.
     Volt,
     /// Electric current.
@@ -64,8 +66,9 @@ pub enum Unit {
 
 impl Unit {
     /// Every unit, for search by symbol.
-    pub const ALL: [Unit; 27] = [
+    pub const ALL: [Unit; 28] = [
         Unit::One,
+        Unit::Share,
         Unit::Volt,
         Unit::Ampere,
         Unit::Ohm,
@@ -98,6 +101,7 @@ impl Unit {
     pub fn symbol(self) -> &'static str {
         match self {
             Unit::One => "",
+            Unit::Share => "%",
             Unit::Volt => "V",
             Unit::Ampere => "A",
             Unit::Ohm => "Ω",
@@ -131,6 +135,7 @@ impl Unit {
     pub fn quantity(self) -> &'static str {
         match self {
             Unit::One => "a pure number",
+            Unit::Share => "a share",
             Unit::Volt => "a voltage",
             Unit::Ampere => "a current",
             Unit::Ohm => "a resistance",
@@ -164,6 +169,7 @@ impl Unit {
     pub(crate) fn spellings(self) -> &'static [&'static str] {
         match self {
             Unit::One => &[],
+            Unit::Share => &["%"],
             Unit::Ohm => &["ohms", "ohm", "Ohm", "Ω", "\u{2126}", "R"],
             Unit::Hertz => &["Hz", "hz"],
             Unit::Degree => &["deg", "°"],

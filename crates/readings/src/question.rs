@@ -1,7 +1,7 @@
 use crate::figures::{Average, Figures};
 use crate::gauges::{
     Change, Class, Crossed, Crossings, Direction, Filtered, Flow, Gauge, Harmonics, HarmonicsOf, LAST_ORDER, Port,
-    RingingOf, Shape, Shaped, Sloped, Slopes, Spectrum, Step, TimeAbove,
+    RingingOf, Settled, Shape, Shaped, Sloped, Slopes, Spectrum, Step, TimeAbove,
 };
 use crate::waveform::{MeasureError, Span, Waveform};
 use circuit::ReadingMeasure;
@@ -36,7 +36,10 @@ impl Question {
             let frequency = number(k).or(fundamental).ok_or(MeasureError::NoFundamental)?;
             Spectrum::new(span, frequency, orders)
         };
-        let step = |asked| Box::new(Step::new(span, number(0), number(1), asked));
+        let step = |asked, levels: usize| {
+            let step = Step::new(span, number(0), number(1), asked);
+            Box::new(if number(levels) == Some(1.0) { step.by_histogram() } else { step })
+        };
         let gauge: Box<dyn Gauge> = match measure {
             M::Mean => return Ok(Question::Average(Average::Mean)),
             M::Rms => return Ok(Question::Average(Average::Rms)),
@@ -62,11 +65,13 @@ impl Question {
                 let direction = [Direction::Either, Direction::Up, Direction::Down][stated(2, 0.0) as usize % 3];
                 Box::new(Crossings::new(span, number(0), Crossed::Time(stated(1, 1.0) as u32, direction)))
             }
-            M::RiseTime => step(Change::Rise),
-            M::FallTime => step(Change::Fall),
-            M::Overshoot => step(Change::Overshoot),
-            M::Undershoot => step(Change::Undershoot),
-            M::SettlingTime => step(Change::Settles(stated(2, 0.02))),
+            M::RiseTime => step(Change::Rise, 2),
+            M::FallTime => step(Change::Fall, 2),
+            M::Overshoot => step(Change::Overshoot, 2),
+            M::Undershoot => step(Change::Undershoot, 2),
+            M::Regulation => step(Change::Regulation, 2),
+            M::SettlingTime => step(Change::Settles(stated(2, 0.02)), 3),
+            M::Margin => Box::new(Shaped::new(span, Shape::Margin(stated(0, 0.0)))),
             M::RingingFrequency => Box::new(RingingOf::new(span, false)),
             M::RingingDecay => Box::new(RingingOf::new(span, true)),
             M::Harmonic => {
@@ -88,6 +93,20 @@ impl Question {
             }
         };
         Ok(Question::Gauge(gauge))
+    }
+
+    /// From when on a signal has settled, s: see the window of that name. With a period its mean and RMS over each are
+    /// compared; `band` says how far off they may be.
+    ///
+    /// # Errors
+    /// [`MeasureError::TooShort`] if not two periods fit.
+    pub fn settled(span: Span, period: Option<f64>, band: f64) -> Result<Self, MeasureError> {
+        Ok(Question::Gauge(Box::new(Settled::new(span, period, band)?)))
+    }
+
+    /// The time of the n-th crossing of a level, s.
+    pub fn crossing(span: Span, level: f64, number: u32, direction: Direction) -> Self {
+        Question::Gauge(Box::new(Crossings::new(span, Some(level), Crossed::Time(number, direction))))
     }
 }
 

@@ -12,7 +12,7 @@ pub struct Ringing {
 }
 
 /// Swings below this part of the largest are not looked at.
-const SMALLEST: f64 = 1e-2;
+const SMALLEST: f64 = 8e-3;
 
 /// Turning points kept at most; what swings more often does not die away within sight.
 const MOST_POINTS: usize = 100_000;

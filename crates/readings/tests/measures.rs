@@ -230,6 +230,83 @@ proptest! {
 }
 
 /// IEC 61000-3-2, limits as published (from memory): A RMS for class A, mA/W for class D, per cent for class C.
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(32))]
+
+    /// An exponential has settled within a band when its exponent says so; a sine that grows to its size, when the RMS of
+    /// its periods does. Both whichever way the recording is cut.
+    #[test]
+    fn settling_is_found_where_the_exponent_says(
+        tau in 0.05f64..0.12, band in 0.01f64..0.1, size in 0.1f64..300.0, frequency in 40.0f64..90.0,
+    ) {
+        let end = 2.0;
+        let ends = grid(0.0, end, 1e-3, &[]);
+        let rising = sampled(&ends, |t| size * (1.0 - (-t / tau).exp()));
+        let span = Span { from: 0.0, to: end };
+        let ask = |of: &Sampled, period| of.wave().ask(Question::settled(span, period, band).unwrap(), span);
+        let found = ask(&rising, None).unwrap();
+        near(found, tau * (1.0 / band).ln(), 2e-3, "settled");
+
+        let growing = sampled(&ends, |t| size * (1.0 - (-t / tau).exp()) * (TAU * frequency * t).sin());
+        let period = 1.0 / frequency;
+        let found = ask(&growing, Some(period)).unwrap();
+        // By hand: the RMS of each period counted from the end, by other integrals.
+        let of = |k: usize| {
+            let to = end - k as f64 * period;
+            let figures = growing.wave().figures(Span { from: to - period, to }).unwrap();
+            (figures.mean(), figures.rms())
+        };
+        let (mean, rms) = of(0);
+        let whole = (end / period) as usize;
+        let off = (1..whole).find(|k| (of(*k).0 - mean).abs().max((of(*k).1 - rms).abs()) > band * rms);
+        let expected = off.map_or(end - whole as f64 * period, |k| end - k as f64 * period);
+        prop_assert!((found - expected).abs() < 1e-9, "{found} for {expected}");
+        // What goes on growing has not settled.
+        let steady = sampled(&ends, |t| size * t * (TAU * frequency * t).sin());
+        let unsettled = steady.wave().ask(Question::settled(span, Some(period), 0.01).unwrap(), span);
+        if 2.0 * period > 0.04 * end {
+            prop_assert_eq!(unsettled, Err(MeasureError::NotSettled));
+        }
+    }
+
+    /// Between two levels with ringing at each, the levels are those it stays at longest (IEEE 181-2011, 5.2.1), so that
+    /// rise time and overshoot do not hang on where the window begins or ends.
+    #[test]
+    fn levels_are_where_the_signal_stays(
+        low in -5.0f64..5.0, step in 0.5f64..50.0, over in 0.05f64..0.3, rise in 0.01f64..0.05, ends_late in any::<bool>(),
+    ) {
+        let high = low + step;
+        let shape = |t: f64| match t {
+            t if t < 0.4 => low,
+            t if t < 0.4 + rise => low + step * (t - 0.4) / rise,
+            t if t < 0.6 => high + over * step * (-(t - 0.4 - rise) / 0.02).exp() * ((t - 0.4 - rise) * 600.0).sin(),
+            t if t < 1.0 => high,
+            // A disturbance that would move a level taken from the window's end.
+            _ => high - 0.2 * step,
+        };
+        let pulse = sampled(&grid(0.0, 1.1, 5e-4, &[0.4, 0.4 + rise, 0.6, 1.0]), shape);
+        let to = if ends_late { 1.1 } else { 0.95 };
+        let span = Span { from: 0.0, to };
+        let over = |measure, numbers: &[Option<f64>]| pulse.over(span, measure, numbers, None).unwrap();
+        let found = over(M::RiseTime, &[None, None, Some(1.0)]);
+        // A level lies within one of the 256 steps between lowest and highest, and mostly far nearer.
+        near(found / (0.8 * rise), 1.0, 0.03, "rise");
+        let beyond = over(M::Max, &[]) - high;
+        near(over(M::Overshoot, &[None, None, Some(1.0)]) * step / beyond, 1.0, 0.15, "overshoot");
+        let changed = over(M::Regulation, &[Some(10.0), None, Some(1.0)]);
+        prop_assert!((changed * 10.0 - (high - 10.0).abs()).abs() < 1.5 / 256.0 * 1.3 * step, "{changed}");
+    }
+
+    /// Regulation is the change over the level before; a margin what is left above a need.
+    #[test]
+    fn regulation_and_margin(before in 1.0f64..50.0, drop in -0.3f64..0.3, need in 0.0f64..2.0, swing in 0.0f64..0.2) {
+        let falling = sampled(&grid(0.0, 1.0, 1e-3, &[]), |t| before * (1.0 - drop * (1.0 - (-t / 0.02).exp())));
+        near(falling.ask(M::Regulation, &[]).unwrap(), drop.abs(), 1e-9, "regulation");
+        let across = sampled(&grid(0.0, 1.0, 1e-4, &[]), |t| before + swing * (TAU * 50.0 * t).cos());
+        near(across.ask(M::Margin, &[Some(need)]).unwrap(), before - swing - need, 1e-4 * before, "margin");
+    }
+}
+
 #[test]
 fn limits_are_as_published() {
     for (order, amperes) in

@@ -33,17 +33,19 @@ pub struct Judging<'a> {
 }
 
 impl<'a> Judging<'a> {
-    /// Asks for everything the circuit's readings need.
-    pub fn new(of: Recorded<'a, '_>, survey: &mut Survey) -> Self {
-        let asked = of.circuit.readings.iter().map(|r| Asked::new(&of, r, survey)).collect();
+    /// Asks for everything the circuit's readings need, in the windows found for them ([`crate::Windows`]).
+    pub fn new(of: Recorded<'a, '_>, windows: Vec<Result<Span, String>>, survey: &mut Survey) -> Self {
+        let readings = of.circuit.readings.iter().zip(windows);
+        let asked = readings.map(|(reading, window)| Asked::new(&of, reading, window, survey)).collect();
         Judging { circuit: of.circuit, asked }
     }
 
-    /// Readings and verdicts, in the order of the document, once the survey has passed over the recording.
-    pub fn found(self, survey: &Survey) -> (Vec<ReadingResult>, Vec<Verdict>) {
+    /// Readings and verdicts, in the order of the document, once the survey has passed over the recording. Formulas may use
+    /// what was read `elsewhere`, in runs of other studies.
+    pub fn found(self, survey: &Survey, elsewhere: &[ReadingResult]) -> (Vec<ReadingResult>, Vec<Verdict>) {
         // A formula uses the readings before it.
         let readings = self.asked.into_iter().fold(Vec::new(), |mut results, asked| {
-            let result = asked.result(survey, &results);
+            let result = asked.result(survey, &results, elsewhere);
             results.push(result);
             results
         });
@@ -54,7 +56,7 @@ impl<'a> Judging<'a> {
 
 impl Recorded<'_, '_> {
     /// How a signal is made of columns, all of which were recorded.
-    fn recipe(&self, signal: &Signal) -> Result<Recipe, String> {
+    pub(crate) fn recipe(&self, signal: &Signal) -> Result<Recipe, String> {
         let recipe = Recipe::new(self.circuit, signal).map_err(|error| error.to_string())?;
         match recipe.columns().into_iter().find(|key| !self.columns.contains(key)) {
             Some(key) => Err(format!("{} was not recorded", key.of)),
@@ -62,15 +64,16 @@ impl Recorded<'_, '_> {
         }
     }
 
-    fn span(&self, window: ResolvedWindow) -> Result<Span, String> {
+    /// The span of a window that has not to be searched for.
+    pub(crate) fn span(&self, window: &ResolvedWindow) -> Result<Span, String> {
         let whole = self.whole;
         Ok(match window {
-            ResolvedWindow::WholeRun => whole,
-            ResolvedWindow::Between(from, to) => Span { from, to },
-            ResolvedWindow::From(from) => Span { from, to: whole.to },
+            ResolvedWindow::Between(from, to) => Span { from: *from, to: *to },
+            ResolvedWindow::From(from) => Span { from: *from, to: whole.to },
             // "The last periods" of a run cut short are not the ones meant.
             ResolvedWindow::Last(_) if !self.complete => return Err("the run did not reach its end".to_owned()),
             ResolvedWindow::Last(length) => Span { from: whole.to - length, to: whole.to },
+            _ => whole,
         })
     }
 }
@@ -79,6 +82,9 @@ impl Recorded<'_, '_> {
 pub(crate) fn covering(whole: Span, span: Span) -> Result<Span, MeasureError> {
     whole.covering(span, whole.to <= whole.from)
 }
+
+/// What is said of a reading that another study's runs give.
+const ELSEWHERE: &str = "taken from another study";
 
 /// A reading on its way.
 struct Asked<'a> {
@@ -94,19 +100,29 @@ enum Source {
 }
 
 impl<'a> Asked<'a> {
-    fn new(of: &Recorded<'_, '_>, reading: &'a ResolvedReading, survey: &mut Survey) -> Self {
-        let found = Self::ask(of, reading, survey);
+    fn new(
+        of: &Recorded<'_, '_>,
+        reading: &'a ResolvedReading,
+        window: Result<Span, String>,
+        survey: &mut Survey,
+    ) -> Self {
+        let found = Self::ask(of, reading, window, survey);
         Asked { reading, found }
     }
 
-    fn ask(of: &Recorded<'_, '_>, reading: &ResolvedReading, survey: &mut Survey) -> Result<(Source, Span), String> {
+    fn ask(
+        of: &Recorded<'_, '_>,
+        reading: &ResolvedReading,
+        window: Result<Span, String>,
+        survey: &mut Survey,
+    ) -> Result<(Source, Span), String> {
         if let Some(problem) = &reading.problem {
             return Err(problem.clone());
         }
         if reading.study != of.study {
-            return Err("taken from another study".to_owned());
+            return Err(ELSEWHERE.to_owned());
         }
-        let span = of.span(reading.window)?;
+        let span = window?;
         let covered = covering(of.whole, span).map_err(|error| error.to_string())?;
         let signals = match &reading.of {
             ReadingOf::Signal(signal) => vec![of.recipe(signal)?],
@@ -125,7 +141,13 @@ impl<'a> Asked<'a> {
         Ok((Source::Survey(survey.ask(signals, covered, question)), span))
     }
 
-    fn value(&self, source: &Source, survey: &Survey, before: &[ReadingResult]) -> Result<f64, String> {
+    fn value(
+        &self,
+        source: &Source,
+        survey: &Survey,
+        before: &[ReadingResult],
+        elsewhere: &[ReadingResult],
+    ) -> Result<f64, String> {
         match (source, &self.reading.of) {
             (Source::Survey(ticket), _) => survey.answer(*ticket).map_err(|error| error.to_string()),
             (Source::Stage(powers, stage), _) => {
@@ -140,8 +162,15 @@ impl<'a> Asked<'a> {
                 let known = |name: &str| {
                     let found = before.iter().find(|r| r.id == name);
                     let found = found.ok_or_else(|| format!("there is no reading named {name} before this one"))?;
-                    let value = found.value.ok_or_else(|| format!("{name} has no value"))?;
-                    Ok(Dimensioned::new(value, found.unit))
+                    let read = || elsewhere.iter().find(|r| r.id == name)?.value;
+                    let value = found.value.or_else(read);
+                    let why = || match &found.problem {
+                        Some(problem) if problem == ELSEWHERE => {
+                            format!("{name} is read in another study, which has not been run since its circuit changed")
+                        }
+                        _ => format!("{name} has no value"),
+                    };
+                    Ok(Dimensioned::new(value.ok_or_else(why)?, found.unit))
                 };
                 let value = work_out(text, &known).map_err(|error| error.message)?.value;
                 if value.is_finite() { Ok(value) } else { Err("it divides by zero".to_owned()) }
@@ -150,9 +179,11 @@ impl<'a> Asked<'a> {
         }
     }
 
-    fn result(&self, survey: &Survey, before: &[ReadingResult]) -> ReadingResult {
+    fn result(&self, survey: &Survey, before: &[ReadingResult], elsewhere: &[ReadingResult]) -> ReadingResult {
         let found = match &self.found {
-            Ok((source, span)) => self.value(source, survey, before).map(|value| (value, (span.from, span.to))),
+            Ok((source, span)) => {
+                self.value(source, survey, before, elsewhere).map(|value| (value, (span.from, span.to)))
+            }
             Err(problem) => Err(problem.clone()),
         };
         let (value, window, problem) = match found {

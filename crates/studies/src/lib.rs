@@ -29,8 +29,10 @@ mod judging;
 mod outcome;
 mod power_path;
 mod run;
+mod windows;
 
 pub use frequency::{FrequencyError, Grid, impedance, response};
 pub use judging::{Judging, Recorded};
 pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing, Steadiness, Verdict};
 pub use run::{Keeper, MEASURED, Ran, StudyError, go_on, measured, run, settings};
+pub use windows::Windows;

@@ -1,6 +1,7 @@
 use crate::judging::{Judging, Recorded, covering};
 use crate::outcome::{End, Outcome, RunHealth, Steadiness};
 use crate::power_path::{Figured, last_period};
+use crate::windows::Windows;
 use circuit::ResolvedStudy;
 use circuit::{Circuit, MOST_BYTES, Quantity, Signal, StudyKind, Term};
 use device::{Ended, EngineError, Equations, Kept, Settings, Start, Transient, Unfit};
@@ -151,12 +152,14 @@ fn judge(
     let (from, to) = kept.whole();
     let whole = Span { from, to };
     let span = last_period(circuit, from, to);
+    let recorded = Recorded { circuit, columns, study: index, complete, whole };
+    let windows = windows(recorded, kept)?;
     let mut survey = Survey::default();
-    let judging = Judging::new(Recorded { circuit, columns, study: index, complete, whole }, &mut survey);
+    let judging = Judging::new(recorded, windows, &mut survey);
     let steady = Steady::new(circuit, span, whole, &mut survey);
     let figured = Figured::new(circuit, span, whole, &mut survey);
     survey.pass(kept, columns)?;
-    let (readings, verdicts) = judging.found(&survey);
+    let (readings, verdicts) = judging.found(&survey, &[]);
     let steadiness = steady.and_then(|s| s.found(circuit, &survey));
     let mut warnings = Vec::new();
     if health.energy.relative > ENERGY_LIMIT {
@@ -197,11 +200,12 @@ pub fn measured(circuit: &Circuit, study: &str, columns: &[Column], kept: &dyn C
     let index =
         circuit.studies.iter().position(|s| s.id == study).ok_or_else(|| StudyError::Unknown(study.to_owned()))?;
     let (from, to) = kept.whole();
+    let recorded = Recorded { circuit, columns, study: index, complete: true, whole: Span { from, to } };
+    let windows = windows(recorded, kept)?;
     let mut survey = Survey::default();
-    let whole = Span { from, to };
-    let judging = Judging::new(Recorded { circuit, columns, study: index, complete: true, whole }, &mut survey);
+    let judging = Judging::new(recorded, windows, &mut survey);
     survey.pass(kept, columns)?;
-    let (readings, verdicts) = judging.found(&survey);
+    let (readings, verdicts) = judging.found(&survey, &[]);
     let health = RunHealth {
         engine: Health::default(),
         tolerance: 0.0,
@@ -210,6 +214,14 @@ pub fn measured(circuit: &Circuit, study: &str, columns: &[Column], kept: &dyn C
         warnings: Vec::new(),
     };
     Ok(Outcome { end: End::Done, readings, verdicts, stages: Vec::new(), health })
+}
+
+/// The windows of all readings, some of which have to be searched for.
+fn windows(of: Recorded<'_, '_>, kept: &dyn Chunks) -> Result<Vec<Result<Span, String>>, Unreadable> {
+    let mut survey = Survey::default();
+    let windows = Windows::new(of, &mut survey);
+    survey.pass(kept, of.columns)?;
+    Ok(windows.found(&survey))
 }
 
 /// What stands in place of the engine's version with what was measured.

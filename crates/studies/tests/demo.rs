@@ -1,6 +1,6 @@
 //! The demo supply, run and judged.
 
-use circuit::{Quantity, Reading, ReadingMeasure as M, Supply, Window, check, resolve};
+use circuit::{Direction, Event, Quantity, Reading, ReadingMeasure as M, Supply, Window, check, resolve};
 use mellow_studies::{End, Standing, run};
 use readings::Waveform;
 use recording::{Chunks, Recording};
@@ -27,6 +27,65 @@ fn a_larger_reservoir_turns_the_ripple_verdict() {
     let after = outcome_of(&supply);
     assert_eq!(after.verdicts[0].standing, Standing::Met);
     assert!(after.readings[1].value < before.readings[1].value);
+}
+
+/// Windows that are found in the run: what follows settling, and what lies between two crossings, are where they must be;
+/// those that are not found say what was waited for.
+#[test]
+fn windows_are_found_in_the_run() {
+    let mut supply = demo();
+    supply.requirements.clear();
+    supply.readings.clear();
+    let crossing = |level: &str, direction, number| Event::Crossing {
+        signal: "V1.v".to_owned(),
+        level: level.to_owned(),
+        direction,
+        number,
+    };
+    let windows = [
+        ("settled", Window::AfterSettled { of: None, band: Some("1 %".to_owned()) }),
+        (
+            "half",
+            Window::BetweenEvents {
+                from: crossing("0", Direction::Rising, 11),
+                to: crossing("0", Direction::Falling, 12),
+            },
+        ),
+        (
+            "from_surge",
+            Window::BetweenEvents { from: Event::Time("0.1".to_owned()), to: crossing("300", Direction::Rising, 9) },
+        ),
+        (
+            "never",
+            Window::BetweenEvents { from: crossing("400", Direction::Either, 1), to: Event::Time("0.4".to_owned()) },
+        ),
+        (
+            "backwards",
+            Window::BetweenEvents { from: Event::Time("0.4".to_owned()), to: crossing("0", Direction::Either, 1) },
+        ),
+    ];
+    for (id, window) in windows {
+        let signal = if id == "settled" { "bus.v" } else { "V1.v" };
+        supply.readings.push(Reading::new([id, id, "switch_on", signal], M::Mean, window));
+    }
+    let outcome = run(&resolve(&supply).unwrap(), "switch_on", &mut Recording::default()).unwrap();
+    let found = |id: &str| outcome.readings.iter().find(|r| r.id == id).unwrap();
+    // The reservoir is full after some periods, and from then on the mean is that of the end.
+    let (from, to) = found("settled").window.unwrap();
+    assert!((0.02..0.3).contains(&from) && (to - 0.5).abs() < 1e-9, "{from} {to}");
+    assert!(((0.5 - from) / 0.02 - ((0.5 - from) / 0.02).round()).abs() < 1e-6, "it begins with a period: {from}");
+    assert!((found("settled").value.unwrap() - 14.57).abs() < 0.05, "{:?}", found("settled"));
+    // The 11th rising zero lies at 0.2 s (the one at 0 is where it begins), the 12th falling one at 0.23 s.
+    let (from, to) = found("half").window.unwrap();
+    assert!((from - 0.22).abs() < 1e-5 && (to - 0.23).abs() < 1e-5, "{from} {to}");
+    // The mean of a half wave is 2/π of its peak.
+    let half = 2.0 / std::f64::consts::PI * 230.0 * 2f64.sqrt();
+    assert!((found("half").value.unwrap() / half - 1.0).abs() < 1e-3, "{:?}", found("half"));
+    assert_eq!(found("from_surge").window.unwrap().0, 0.1);
+    for (id, said) in [("never", "waits for crossing 1 of 400 by V1.v"), ("backwards", "before it begins at")] {
+        let reading = found(id);
+        assert!(reading.value.is_none() && reading.problem.as_ref().unwrap().contains(said), "{reading:?}");
+    }
 }
 
 /// Power factor and harmonics of the demo's mains current agree with an FFT of the same current, resampled evenly;

@@ -98,12 +98,25 @@ function judgesAlike(revision: number, { id, document, revision: now }: SupplySh
   return revision === now || judgedBy.get(`${id} ${revision}`) === text;
 }
 
-/** A run as its supply reads and judges it now; what it gave at its end as long as nothing else is read. */
-export function useJudged(run: Run | undefined, shown: SupplyShown): Run | undefined {
-  const alike = useMemo(() => judgesAlike(run?.revision ?? 0, shown), [run?.revision, shown]);
+/** Whether some formula uses what is read in another study, so that a run's numbers hang on those of others. */
+function readsAcross({ document }: SupplyShown): boolean {
+  const readings = document.readings ?? [];
+  return readings.some((reading) => {
+    const names = new Set(reading.formula?.match(/[A-Za-z]\w*/g));
+    return readings.some((other) => other.study !== reading.study && names.has(other.id));
+  });
+}
+
+/** A run as its supply reads and judges it now; what it gave at its end as long as nothing else is read. `all` are the
+ * supply's runs, some of which formulas may use. */
+export function useJudged(run: Run | undefined, shown: SupplyShown, all: Run[] | undefined): Run | undefined {
+  const across = useMemo(() => readsAcross(shown), [shown]);
+  const same = useMemo(() => judgesAlike(run?.revision ?? 0, shown), [run?.revision, shown]);
+  const alike = same && !across;
+  const beside = across ? all?.filter((r) => isOver(r) && r.id !== run?.id).map((r) => r.id) : [];
   const asks = run && isOver(run) && run.outcome && run.node_count > 0 && !alike;
   const judged = useQuery({
-    queryKey: ["judged", run?.id, shown.revision],
+    queryKey: ["judged", run?.id, shown.revision, beside],
     enabled: Boolean(asks) && !shown.findings.some((f) => f.severity === "error"),
     staleTime: Infinity,
     // Only of the same run: another's numbers would be wrong, if only for a moment.
@@ -324,6 +337,24 @@ export function useStudyDefaults(supply: SupplyShown) {
       ),
   });
 }
+
+/** Readings that belong together, ready to be added. */
+export function useReadyMade(supply: SupplyShown, study: string) {
+  const found = useQuery({
+    queryKey: ["ready-made", supply.id, supply.revision, study],
+    enabled: study !== "",
+    placeholderData: (previous: Schemas["ReadyMadeShown"][] | undefined) => previous,
+    queryFn: async () =>
+      taken<Schemas["ReadyMadeShown"][]>(
+        await api.GET("/api/supplies/{supply}/ready-made", {
+          params: { path: { supply: supply.id }, query: { study } },
+        }),
+      ),
+  });
+  return found.data ?? NONE_READY;
+}
+
+const NONE_READY: Schemas["ReadyMadeShown"][] = [];
 
 export function useStageForms() {
   return useQuery({

@@ -164,6 +164,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/supplies/{supply}/ready-made": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["readyMade"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/supplies/{supply}/revisions": {
     parameters: {
       query?: never;
@@ -1038,6 +1054,8 @@ export interface components {
       /** @description A value such as `4k7`, or an expression such as `2 * V_line`. */
       value: string;
     };
+    /** @description Which way a signal passes through a level. */
+    Direction: "either" | "rising" | "falling";
     /** @description A drawn circuit. */
     Drawing: {
       /** @description Top left corner of all there is, with a margin. */
@@ -1183,6 +1201,33 @@ export interface components {
        */
       value?: number | null;
     };
+    /** @description Something that happens at an instant of a run. */
+    Event:
+      | {
+          time: string;
+        }
+      | {
+          change: string;
+        }
+      | {
+          crossing: {
+            /**
+             * @description Which way.
+             * @default either
+             */
+            direction: components["schemas"]["Direction"];
+            /** @description The level, in the unit of the signal. */
+            level: string;
+            /**
+             * Format: uint32
+             * @description The first one is 1.
+             * @default 1
+             */
+            number: number;
+            /** @description The signal. */
+            signal: string;
+          };
+        };
     /** @description What is in a file, before it is said what stands for what. */
     FileShown: {
       /** @description Every column in the order of the file; of a COMTRADE record the time is the first. */
@@ -2177,6 +2222,8 @@ export interface components {
       | "overshoot"
       | "undershoot"
       | "settling_time"
+      | "regulation"
+      | "margin"
       | "ringing_frequency"
       | "ringing_decay"
       | "crest_factor"
@@ -2215,6 +2262,17 @@ export interface components {
       value?: number | null;
       /** @description The window read, s, for showing where the number comes from. */
       window?: [number, number] | null;
+    };
+    /** @description Which study ready-made readings are wanted for. */
+    ReadyFor: {
+      study: string;
+    };
+    /** @description Readings that belong together, ready to be added. */
+    ReadyMadeShown: {
+      title: string;
+      /** @description How they are taken. */
+      help: string;
+      readings: components["schemas"]["Reading"][];
     };
     /** @description What is said of a run; what is left out stays as it is. */
     Remark: {
@@ -2981,6 +3039,7 @@ export interface components {
     /** @description The unit a value is written in. Values themselves are always SI base units. */
     Unit:
       | "one"
+      | "share"
       | "volt"
       | "ampere"
       | "ohm"
@@ -3082,6 +3141,25 @@ export interface components {
             count: number;
             /** @description The source whose period counts; may be left out if there is only one. */
             period_of?: string | null;
+          };
+        }
+      | {
+          after_settled: {
+            /**
+             * @description How far off its last value, or off the mean and RMS of its last period, still counts as settled; 2 % if left
+             *      out.
+             */
+            band?: string | null;
+            /** @description The signal; the reading's own if left out. */
+            of?: string | null;
+          };
+        }
+      | {
+          between_events: {
+            /** @description Where it begins. */
+            from: components["schemas"]["Event"];
+            /** @description Where it ends. */
+            to: components["schemas"]["Event"];
           };
         };
     /** @description A stretch of a signal to be drawn. */
@@ -3498,6 +3576,38 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["StudyDefault"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  readyMade: {
+    parameters: {
+      query: {
+        study: string;
+      };
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ReadyMadeShown"][];
         };
       };
       /** @description What went wrong, where, and what to do. */

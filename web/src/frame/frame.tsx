@@ -55,10 +55,11 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
 
   const ofStudy = useMemo(() => runs.data?.filter((r) => r.study === study) ?? [], [runs.data, study]);
   const computed = ofStudy.filter((r) => !r.measured);
-  const run = useJudged(computed[0], shown);
+  const run = useJudged(computed[0], shown, runs.data);
   const before = useJudged(
     computed.slice(1).find((r) => r.state === "done"),
     shown,
+    runs.data,
   );
   useFollow(id, run);
   const standing = useStanding(shown, runs.data, study, run);

@@ -8,6 +8,7 @@ import { show } from "../ui/quantity";
 import { change } from "./change";
 import { begun, described, named, type Reading } from "./draft";
 import { ReadingPopover } from "./editor";
+import { ReadyMenu } from "./ready";
 
 interface Props {
   shown: SupplyShown;
@@ -125,6 +126,7 @@ export function Readings({ shown, study, editing, run, before }: Props) {
             </Button>
           }
         />
+        <ReadyMenu shown={shown} study={study} editing={editing} />
       </div>
     </section>
   );

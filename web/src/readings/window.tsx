@@ -1,6 +1,7 @@
 import type { Supply } from "../api/client";
 import { FIELD } from "../ui/field";
-import { usualWindow, type Reading } from "./draft";
+import { EventFields, Named, type Event } from "./event";
+import { signalNames, usualWindow, type Reading } from "./draft";
 
 type Window = NonNullable<Reading["window"]>;
 
@@ -9,6 +10,8 @@ const KINDS = {
   last_periods: "the last periods",
   between: "two times",
   around_step: "what changes",
+  after_settled: "what follows once it has settled",
+  between_events: "from one event to another",
 };
 type Kind = keyof typeof KINDS;
 
@@ -37,6 +40,11 @@ export function WindowFields({ supply, window, onChange }: Props) {
       onChange(typeof usual === "object" ? usual : { last_periods: { count: 5 } });
     }
     if (next === "around_step") onChange({ around_step: { of: changing[0]?.id } });
+    if (next === "after_settled") onChange({ after_settled: {} });
+    if (next === "between_events") {
+      const crossing = { signal: signalNames(supply)[0] ?? "", level: "0", direction: "rising", number: 1 };
+      onChange({ between_events: { from: { crossing } as Event, to: { time: "10m" } } });
+    }
   };
   const text = (label: string, value: string, placeholder: string, set: (text: string) => void) => (
     <input
@@ -83,6 +91,36 @@ export function WindowFields({ supply, window, onChange }: Props) {
           )}
           <span className="text-muted">of {window.last_periods.period_of ?? "the source"}</span>
         </>
+      )}
+      {typeof window === "object" && "after_settled" in window && (
+        <>
+          <Named
+            label="Signal that has to settle"
+            supply={supply}
+            value={window.after_settled.of ?? ""}
+            placeholder="the signal"
+            onChange={(of) => onChange({ after_settled: { ...window.after_settled, of: of || undefined } })}
+          />
+          <span className="text-muted">within</span>
+          {text("Band", window.after_settled.band ?? "", "2 %", (band) =>
+            onChange({ after_settled: { ...window.after_settled, band: band || undefined } }),
+          )}
+          <span className="text-muted">of its end</span>
+        </>
+      )}
+      {typeof window === "object" && "between_events" in window && (
+        <span className="grid gap-1">
+          {(["from", "to"] as const).map((end) => (
+            <EventFields
+              key={end}
+              end={end}
+              supply={supply}
+              changing={changing.map((p) => p.id)}
+              event={window.between_events[end]}
+              onChange={(event) => onChange({ between_events: { ...window.between_events, [end]: event } })}
+            />
+          ))}
+        </span>
       )}
       {typeof window === "object" && "around_step" in window && (
         <>

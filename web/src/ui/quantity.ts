@@ -4,6 +4,7 @@ export type Unit = components["schemas"]["Unit"];
 
 const SYMBOLS: Record<Unit, string> = {
   one: "",
+  share: "%",
   volt: "V",
   ampere: "A",
   ohm: "Ω",
@@ -49,7 +50,7 @@ export function symbol(unit: Unit): string {
 }
 
 /** Units that are never given a prefix. */
-const BARE = new Set<Unit>(["degree", "celsius", "per_kelvin", "square_metre"]);
+const BARE = new Set<Unit>(["share", "degree", "celsius", "per_kelvin", "square_metre"]);
 
 /** The SI prefix fit for values up to `size`: its factor and letter. */
 export function prefix(size: number, unit: Unit): [number, string] {
@@ -73,6 +74,7 @@ export function show(value: number | null | undefined, unit: Unit, digits = 4): 
     return name ? `${number}${unit === "degree" ? "" : "\u2009"}${name}` : number;
   };
   if (value === 0) return joined("0", "");
+  if (unit === "share") value *= 100;
   // Rounded before a prefix is chosen: 999.96 V are 1 kV.
   const [mantissa = "0", power] = Math.abs(value)
     .toExponential(digits - 1)

@@ -340,6 +340,8 @@ fn studies(s: &Sense<'_>, findings: &mut Findings) {
             ResolvedWindow::WholeRun => study.record_from,
             ResolvedWindow::Between(from, _) | ResolvedWindow::From(from) => from,
             ResolvedWindow::Last(length) => study.duration - length,
+            // Where it begins is found in the run.
+            ResolvedWindow::Settled { .. } | ResolvedWindow::Events(..) => continue,
         };
         let settled =
             matches!(reading.measure, ReadingMeasure::Mean | ReadingMeasure::Rms | ReadingMeasure::PeakToPeak);

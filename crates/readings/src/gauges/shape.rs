@@ -4,8 +4,10 @@ use crate::ringing::{Ringing, TurningPoints};
 use crate::waveform::{MeasureError, Span, Waveform};
 
 /// What is asked about the shape of a signal.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Shape {
+    /// Smallest value less a number.
+    Margin(f64),
     /// RMS of what is left without the mean.
     Alternating,
     /// Integral over time.
@@ -54,6 +56,7 @@ impl Gauge for Shaped {
             if by.abs() > figures.rounding() { Ok(of / by) } else { Err(MeasureError::NothingThere) }
         };
         match self.asked {
+            Shape::Margin(needed) => Ok(figures.extremes().0 - needed),
             Shape::Alternating => Ok(alternating),
             Shape::Integral => Ok(mean * (self.span.to - self.span.from)),
             Shape::Crest => {

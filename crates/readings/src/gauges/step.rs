@@ -1,5 +1,6 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
+use crate::gauges::histogram::Histogram;
 use crate::waveform::{MeasureError, Span, Waveform};
 
 /// What is asked about a change from one level to another.
@@ -15,13 +16,16 @@ pub(crate) enum Change {
     Undershoot,
     /// Time until it stays within a band about the level after; the band is relative to the change.
     Settles(f64),
+    /// How far the level after lies from the level before, relative to it.
+    Regulation,
 }
 
 /// Part of the window, at its end, whose mean is the level after unless one is stated.
 const TAIL: f64 = 0.1;
 
 /// A signal that goes from one level to another. Levels that are not stated are the value at the window's beginning and
-/// the mean over its last tenth (IEC 60469 leaves the method open; it must be said).
+/// the mean over its last tenth, or the two levels at which it stays longest (IEC 60469 leaves the method open; it must be
+/// said).
 #[derive(Clone, Debug)]
 pub(crate) struct Step {
     span: Span,
@@ -31,6 +35,8 @@ pub(crate) struct Step {
     seen: Option<f64>,
     tail: f64,
     ready: bool,
+    /// Time spent at each level, if levels are found by it.
+    histogram: Option<Histogram>,
     /// Times at which 10 % and 90 % of the way were passed first.
     passed: [Option<f64>; 2],
     /// When the band was left last; none while it has always been within.
@@ -41,8 +47,38 @@ pub(crate) struct Step {
 impl Step {
     /// Nothing yet; `start` and `end` are the levels, if stated.
     pub(crate) fn new(span: Span, start: Option<f64>, end: Option<f64>, asked: Change) -> Self {
-        let passed = [None, None];
-        Step { span, asked, start, end, seen: None, tail: 0.0, ready: false, passed, outside: None, settled: true }
+        Step {
+            span,
+            asked,
+            start,
+            end,
+            seen: None,
+            tail: 0.0,
+            ready: false,
+            histogram: None,
+            passed: [None, None],
+            outside: None,
+            settled: true,
+        }
+    }
+
+    /// The same, with levels that are not stated found by where it stays longest.
+    pub(crate) fn by_histogram(self) -> Self {
+        Step { histogram: Some(Histogram::default()), ..self }
+    }
+
+    /// Takes the lower and the upper level of the histogram for those that are not stated.
+    fn take_levels(&mut self, (low, high): (f64, f64)) {
+        let tail = self.tail();
+        let mean = self.tail / (tail.to - tail.from);
+        let rises = match self.asked {
+            Change::Rise => true,
+            Change::Fall => false,
+            _ => (mean - high).abs() < (mean - low).abs(),
+        };
+        let (start, end) = if rises { (low, high) } else { (high, low) };
+        self.start.get_or_insert(start);
+        self.end.get_or_insert(end);
     }
 
     fn tail(&self) -> Span {
@@ -109,6 +145,10 @@ impl Step {
 impl Gauge for Step {
     fn take(&mut self, waves: &[Waveform<'_>]) {
         match (self.ready, self.asked) {
+            (false, _) if self.histogram.as_ref().is_some_and(Histogram::is_begun) => {
+                let span = self.span;
+                self.histogram.iter_mut().for_each(|histogram| histogram.take(waves[0], span));
+            }
             (false, _) => self.find_levels(waves[0]),
             (true, Change::Settles(band)) => self.find_settling(waves[0], band),
             (true, _) => self.find_passages(waves[0]),
@@ -119,15 +159,26 @@ impl Gauge for Step {
         if self.ready {
             return Ok(false);
         }
+        match &mut self.histogram {
+            Some(histogram) if !histogram.is_begun() => {
+                histogram.begin(figures.extremes());
+                return Ok(true);
+            }
+            Some(histogram) => {
+                let levels = histogram.levels();
+                self.take_levels(levels);
+            }
+            None => {}
+        }
         let tail = self.tail();
         self.start = self.start.or(self.seen);
         self.end.get_or_insert(self.tail / (tail.to - tail.from));
         self.ready = true;
         let (start, end) = self.levels();
-        if (end - start).abs() <= figures.rounding() && !matches!(self.asked, Change::Undershoot) {
+        if (end - start).abs() <= figures.rounding() && !matches!(self.asked, Change::Undershoot | Change::Regulation) {
             return Err(MeasureError::NoStep);
         }
-        Ok(!matches!(self.asked, Change::Overshoot | Change::Undershoot))
+        Ok(!matches!(self.asked, Change::Overshoot | Change::Undershoot | Change::Regulation))
     }
 
     fn value(&self, figures: &Figures) -> Result<f64, MeasureError> {
@@ -143,6 +194,8 @@ impl Gauge for Step {
                 let beyond = if upward { max - end } else { end - min };
                 Ok(beyond.max(0.0) / (end - start).abs())
             }
+            Change::Regulation if start.abs() <= figures.rounding() => Err(MeasureError::NothingThere),
+            Change::Regulation => Ok((end - start).abs() / start.abs()),
             Change::Undershoot => Ok((start.min(end) - min).max(0.0)),
             Change::Settles(_) if !self.settled => Err(MeasureError::NotSettled),
             Change::Settles(_) => Ok(self.outside.map_or(0.0, |time| time - self.span.from)),

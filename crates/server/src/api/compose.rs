@@ -3,11 +3,14 @@ use super::app::App;
 use super::errors::{ApiError, Body};
 use super::supplies::{SaveAnswer, store};
 use axum::Json;
-use axum::extract::{Path, State};
-use circuit::Supply;
-use design::{Edit, FORMS, Form, Place, Proposal, StudyDefault, apply, propose, size, studies_for};
+use axum::extract::{Path, Query, State};
+use circuit::{Reading, Supply};
+use design::{
+    Edit, FORMS, Form, Place, Proposal, ReadyMade, StudyDefault, apply, propose, ready_made as made_ready, size,
+    studies_for,
+};
 use schemars::JsonSchema;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// The stage catalogue.
@@ -93,6 +96,34 @@ pub(crate) async fn study_defaults(
     Path(SupplyPath { supply }): Path<SupplyPath>,
 ) -> Result<Json<StudyDefault>, ApiError> {
     ask(&app, supply, studies_for).await.map(Json)
+}
+
+/// Which study ready-made readings are wanted for.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct ReadyFor {
+    study: String,
+}
+
+/// Readings that belong together, ready to be added.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct ReadyMadeShown {
+    title: String,
+    /// How they are taken.
+    help: String,
+    readings: Vec<Reading>,
+}
+
+/// Readings engineers take of nearly every supply, made for this one.
+pub(crate) async fn ready_made(
+    State(app): State<App>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
+    Query(ReadyFor { study }): Query<ReadyFor>,
+) -> Result<Json<Vec<ReadyMadeShown>>, ApiError> {
+    let made = move |supply: &Supply| {
+        let ready = made_ready(supply, &study).into_iter();
+        ready.map(|ReadyMade { title, help, readings }| ReadyMadeShown { title, help, readings }).collect()
+    };
+    ask(&app, supply, made).await.map(Json)
 }
 
 pub(super) fn refused(error: design::ComposeError) -> ApiError {

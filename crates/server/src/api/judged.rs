@@ -3,17 +3,20 @@
 use super::address::RunPath;
 use super::app::App;
 use super::errors::ApiError;
-use super::look::read;
+use super::look::{Look, read};
 use crate::recorded::{Measured, Traces};
+use crate::store::{RunRow, essence};
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use circuit::{Circuit, MEASURES, ReadingMeasure, Subject, Supply, changes, resolve};
+use circuit::expression::names_in;
+use circuit::{Circuit, MEASURES, Reading, ReadingMeasure, Subject, Supply, changes, resolve};
 use device::Equations;
 use quantity::Unit;
 use readings::Survey;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use studies::{End, Judging, ReadingResult, Recorded, Verdict};
+use std::sync::Arc;
+use studies::{End, Judging, ReadingResult, Recorded, Verdict, Windows};
 use uuid::Uuid;
 
 /// What a run gives by the readings and requirements of its supply as it is now.
@@ -32,22 +35,57 @@ pub(crate) async fn judge(
     let supply = app.store.supply(app.account(), row.supply_id).await?;
     let supply = supply.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
     let look = app.look(&supply).await?;
-    let document = app.store.run_document(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
+    let elsewhere = elsewhere(&app, &row, &look).await?;
+    judged(&app, &row, &look, &elsewhere).await.map(Json)
+}
+
+async fn judged(app: &App, row: &RunRow, now: &Arc<Look>, elsewhere: &[ReadingResult]) -> Result<Judged, ApiError> {
+    let document = app.store.run_document(app.account(), row.id).await?.ok_or_else(ApiError::no_run)?;
+    let look = Arc::clone(now);
     let circuit = app.think(move || regarded(&read(&document)?, &look.document)).await??;
     let outcome = row.outcome.clone().and_then(|value| serde_json::from_value::<studies::Outcome>(value).ok());
     let complete = outcome.is_some_and(|outcome| outcome.end == End::Done);
-    let traces = Traces { store: &app.store, run, circuit: &circuit };
+    let traces = Traces { store: &app.store, run: row.id, circuit: &circuit };
     let whole = traces.whole().await?;
     let study = circuit.studies.iter().position(|s| s.id == row.study).unwrap_or(usize::MAX);
-    let mut survey = Survey::default();
-    let columns = match Measured::of(&row) {
+    let columns = match Measured::of(row) {
         Some(measured) => measured.columns(&circuit),
         None => Equations::new(&circuit).columns().to_vec(),
     };
-    let judging = Judging::new(Recorded { circuit: &circuit, columns: &columns, study, complete, whole }, &mut survey);
+    let recorded = Recorded { circuit: &circuit, columns: &columns, study, complete, whole };
+    let mut survey = Survey::default();
+    let windows = Windows::new(recorded, &mut survey);
     traces.survey(&mut survey).await?;
-    let (readings, verdicts) = judging.found(&survey);
-    Ok(Json(Judged { readings, verdicts }))
+    let windows = windows.found(&survey);
+    let mut survey = Survey::default();
+    let judging = Judging::new(recorded, windows, &mut survey);
+    traces.survey(&mut survey).await?;
+    let (readings, verdicts) = judging.found(&survey, elsewhere);
+    Ok(Judged { readings, verdicts })
+}
+
+/// What the newest runs of the other studies read, as long as what decides their numbers is as it was; nothing if no
+/// formula uses it.
+async fn elsewhere(app: &App, row: &RunRow, now: &Arc<Look>) -> Result<Vec<ReadingResult>, ApiError> {
+    let supply = &now.document;
+    let crosses = |reading: &Reading| {
+        let names = reading.formula.as_deref().into_iter().flat_map(names_in);
+        let of = |name: &str| supply.readings.iter().find(|r| r.id == name);
+        names.filter_map(of).any(|other| other.study != reading.study)
+    };
+    if !supply.readings.iter().any(crosses) {
+        return Ok(Vec::new());
+    }
+    let mut found = Vec::new();
+    let runs = app.store.runs_of(app.account(), row.supply_id, false).await?;
+    for study in supply.studies.iter().filter(|s| s.id != row.study) {
+        let of_study = |r: &&RunRow| r.study == study.id && r.measured.is_none() && r.state().is_final();
+        let fresh = |r: &&RunRow| r.essence == Some(essence(supply, &study.id));
+        if let Some(run) = runs.iter().find(of_study).filter(fresh) {
+            found.extend(judged(app, run, now, &[]).await?.readings.into_iter().filter(|r| r.value.is_some()));
+        }
+    }
+    Ok(found)
 }
 
 /// The circuit that ran, with the readings and requirements of another version of its supply, as far as they are of

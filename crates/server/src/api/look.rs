@@ -1,12 +1,12 @@
 //! A document with all that is said and drawn of it.
 
 use super::errors::ApiError;
+use crate::store::essence;
 use aide::OperationOutput;
 use aide::generate::GenContext;
 use aide::openapi::{self, Operation};
 use axum::http::header::CONTENT_TYPE;
 use axum::response::{IntoResponse, Response};
-use crate::store::essence;
 use circuit::{Finding, Place, Supply, check};
 use drawing::{Drawing, draw};
 use serde_json::Value;

@@ -65,6 +65,7 @@ fn routes() -> ApiRouter<App> {
             "/api/supplies/{supply}/study-defaults",
             get_with(compose::study_defaults, |o| o.id("studyDefaults")),
         )
+        .api_route("/api/supplies/{supply}/ready-made", get_with(compose::ready_made, |o| o.id("readyMade")))
         .api_route("/api/supplies/{supply}/revisions", get_with(revisions::list, |o| o.id("listRevisions")))
         .api_route(
             "/api/supplies/{supply}/revisions/{revision}/restore",

@@ -145,7 +145,13 @@ impl Store {
     }
 
     /// Marks a run to be kept, or no longer, and notes something beside it; false if there is none.
-    pub(crate) async fn remark(&self, account: Uuid, id: Uuid, marked: Option<bool>, note: Option<&str>) -> Result<bool> {
+    pub(crate) async fn remark(
+        &self,
+        account: Uuid,
+        id: Uuid,
+        marked: Option<bool>,
+        note: Option<&str>,
+    ) -> Result<bool> {
         let mut connection = self.connection().await?;
         let mine = runs::account_id.eq(account).and(runs::id.eq(id)).and(runs::deleted_at.is_null());
         let said = (marked.map(|marked| runs::marked.eq(marked)), note.map(|note| runs::note.eq(note)));

@@ -1,0 +1,189 @@
+//! Readings engineers take of nearly every supply, made for the one at hand.
+
+use crate::demands::window;
+use circuit::kinds::Form;
+use circuit::{GND, KindId, Part, Reading, ReadingMeasure, StageKind, Supply, Window};
+use std::collections::BTreeMap;
+
+/// Readings that belong together, ready to be added.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ReadyMade {
+    /// What they tell.
+    pub title: String,
+    /// How they are taken.
+    pub help: String,
+    /// The readings; what formulas use stands before them.
+    pub readings: Vec<Reading>,
+}
+
+/// Everything that can be read of a supply without thinking about signals and windows, for one study.
+pub fn ready_made(supply: &Supply, study: &str) -> Vec<ReadyMade> {
+    let making = Making { supply, study, window: window(supply, study) };
+    let parts = supply.parts.iter();
+    let mains = parts.clone().filter(|p| p.kind == KindId::SineSource).map(|p| making.mains(p));
+    let efficiency = making.efficiency();
+    let regulation = making.regulation();
+    let dropout = parts.clone().filter(|p| p.kind == KindId::Regulator).filter_map(|p| making.dropout(p));
+    let utilisation = parts.filter(|p| TRANSFORMERS.contains(&p.kind)).filter_map(|p| making.utilisation(p));
+    mains.chain(efficiency).chain(regulation).chain(dropout).chain(utilisation).collect()
+}
+
+/// Kinds with a primary between their first two pins.
+const TRANSFORMERS: [KindId; 5] = [
+    KindId::IdealTransformer,
+    KindId::CoupledWindings,
+    KindId::CoreTransformer,
+    KindId::HystereticTransformer,
+    KindId::ThreeWindings,
+];
+
+struct Making<'a> {
+    supply: &'a Supply,
+    study: &'a str,
+    window: Window,
+}
+
+impl Making<'_> {
+    fn reading(&self, id: String, title: String, signal: &str, measure: ReadingMeasure) -> Reading {
+        Reading::new([&id, &title, self.study, signal], measure, self.window.clone())
+    }
+
+    /// Powers and harmonics at a source of alternating voltage.
+    fn mains(&self, source: &Part) -> ReadyMade {
+        use ReadingMeasure as M;
+        let (stem, id) = (source.id.to_lowercase(), &source.id);
+        let rows = [
+            (M::RealPower, "real_power", "real power"),
+            (M::ApparentPower, "apparent_power", "apparent power"),
+            (M::NonactivePower, "nonactive_power", "nonactive power"),
+            (M::PowerFactor, "power_factor", "power factor"),
+            (M::DisplacementFactor, "displacement_factor", "displacement factor"),
+            (M::DistortionFactor, "distortion_factor", "distortion factor"),
+            (M::HarmonicUse, "harmonic_use", "harmonics against class A"),
+        ];
+        let of_port = |(measure, name, title)| {
+            let reading = self.reading(format!("{stem}_{name}"), format!("{id}, {title}"), &format!("{id}.v"), measure);
+            // What flows out of the source.
+            Reading { current: Some(format!("-{id}.i")), ..reading }
+        };
+        let of_current = [
+            (M::HarmonicDistortion, "current_distortion", "distortion of the current"),
+            (M::CrestFactor, "current_crest", "crest factor of the current"),
+        ];
+        let of_current = of_current.map(|(measure, name, title)| {
+            self.reading(format!("{stem}_{name}"), format!("{id}, {title}"), &format!("{id}.i"), measure)
+        });
+        ReadyMade {
+            title: format!("Powers and harmonics of {id}"),
+            help: "Real, apparent and nonactive power and their factors (IEEE 1459), harmonics against IEC 61000-3-2."
+                .to_owned(),
+            readings: rows.into_iter().map(of_port).chain(of_current).collect(),
+        }
+    }
+
+    /// Of the whole and of each stage that passes power on.
+    fn efficiency(&self) -> Option<ReadyMade> {
+        let whole = self.reading("efficiency".into(), "Efficiency".into(), "", ReadingMeasure::Efficiency);
+        let passes = |kind| !matches!(kind, StageKind::Load);
+        let stages = self.supply.stages.iter().filter(|s| s.after.is_some() && !s.joints.is_empty() && passes(s.kind));
+        let of_stage = |stage: &circuit::Stage| {
+            let (id, title) = (format!("{}_efficiency", stage.id), format!("{}, efficiency", stage.title));
+            Reading { stage: Some(stage.id.clone()), ..self.reading(id, title, "", ReadingMeasure::Efficiency) }
+        };
+        let readings: Vec<Reading> = std::iter::once(whole).chain(stages.map(of_stage)).collect();
+        (!self.supply.stages.is_empty()).then(|| ReadyMade {
+            title: "Efficiency of the supply and of each stage".to_owned(),
+            help: "Power into the loads over power from the sources; of a stage, power passed on over power arriving."
+                .to_owned(),
+            readings,
+        })
+    }
+
+    /// Of each output around everything that changes: a load's step gives load regulation, a source's line regulation.
+    fn regulation(&self) -> Vec<ReadyMade> {
+        let changing = self.supply.parts.iter().filter_map(|part| match part.kind {
+            KindId::SteppedLoad | KindId::TimedSwitch => Some((part, "Load regulation")),
+            KindId::PulseSource => Some((part, "Line regulation")),
+            _ => None,
+        });
+        let of_part = |(part, what): (&Part, &str)| {
+            let around = Window::AroundStep { of: Some(part.id.clone()), before: None, after: None };
+            let regulators = self.supply.stages.iter().filter(|s| s.kind == StageKind::Regulator);
+            let nets: Vec<&String> = regulators.filter_map(|s| s.output.as_ref()).collect();
+            let readings = nets.iter().map(|net| {
+                let (id, title) = (format!("{net}_regulation_{}", part.id.to_lowercase()), format!("{what} of {net}"));
+                let reading = self.reading(id, title, &format!("{net}.v"), ReadingMeasure::Regulation);
+                Reading { window: around.clone(), ..reading }
+            });
+            ReadyMade {
+                title: format!("{what} around the step of {}", part.id),
+                help: "Change of each regulated output's settled level, relative to the level before the step."
+                    .to_owned(),
+                readings: readings.collect(),
+            }
+        };
+        changing.map(of_part).filter(|ready| !ready.readings.is_empty()).collect()
+    }
+
+    /// What stands across a regulator at its lowest, less what it needs.
+    fn dropout(&self, part: &Part) -> Option<ReadyMade> {
+        let (input, output) = (part.pins.get("in")?, part.pins.get("out")?);
+        let signal = if output == GND { format!("{input}.v") } else { format!("{input}.v - {output}.v") };
+        let need = part.parameters.get("dropout").cloned();
+        let parameter = part.kind.kind().parameters.iter().find(|p| p.id == "dropout")?;
+        let Form::Quantity { default, .. } = parameter.form else { return None };
+        let (id, title) =
+            (format!("{}_dropout_margin", part.id.to_lowercase()), format!("{}, dropout margin", part.id));
+        let reading = self.reading(id, title, &signal, ReadingMeasure::Margin);
+        Some(ReadyMade {
+            title: format!("Dropout margin of {}", part.id),
+            help: "Lowest voltage across the regulator less its dropout voltage: what is left before it drops out."
+                .to_owned(),
+            readings: vec![Reading {
+                numbers: BTreeMap::from([("need".to_owned(), need.unwrap_or(default.to_owned()))]),
+                ..reading
+            }],
+        })
+    }
+
+    /// Direct power of the loads over the apparent power the transformer takes (transformer utilisation factor).
+    fn utilisation(&self, part: &Part) -> Option<ReadyMade> {
+        let in_load = |p: &&Part| {
+            let stage = p.stage.as_deref().and_then(|id| self.supply.stage(id));
+            stage.is_some_and(|s| s.kind == StageKind::Load) && p.pins.len() == 2
+        };
+        let loads: Vec<&Part> = self.supply.parts.iter().filter(in_load).collect();
+        if loads.is_empty() {
+            return None;
+        }
+        let (stem, id) = (part.id.to_lowercase(), &part.id);
+        let apparent = self.reading(
+            format!("{stem}_apparent_power"),
+            format!("{id}, apparent power"),
+            &format!("{id}.v"),
+            ReadingMeasure::ApparentPower,
+        );
+        let mut readings = vec![Reading { current: Some(format!("{id}.i")), ..apparent }];
+        let mut products = Vec::new();
+        for load in loads {
+            let stem = load.id.to_lowercase();
+            let named = [("v", "voltage"), ("i", "current")].map(|(letter, name)| {
+                let (id, title) = (format!("{stem}_mean_{name}"), format!("{}, mean {name}", load.id));
+                self.reading(id, title, &format!("{}.{letter}", load.id), ReadingMeasure::Mean)
+            });
+            products.push(format!("{} * {}", named[0].id, named[1].id));
+            readings.extend(named);
+        }
+        let (own, title) = (format!("{stem}_utilisation"), format!("{id}, utilisation factor"));
+        let mut factor = self.reading(own, title, "", ReadingMeasure::Formula);
+        factor.formula = Some(format!("({}) / {stem}_apparent_power", products.join(" + ")));
+        readings.push(factor);
+        Some(ReadyMade {
+            title: format!("Utilisation of {id}"),
+            help: "Mean voltage times mean current of the loads over the apparent power of the primary: how much larger the \
+                   transformer is than what it delivers."
+                .to_owned(),
+            readings,
+        })
+    }
+}
