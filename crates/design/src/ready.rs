@@ -128,7 +128,14 @@ impl Making<'_> {
     /// What stands across a regulator at its lowest, less what it needs.
     fn dropout(&self, part: &Part) -> Option<ReadyMade> {
         let (input, output) = (part.pins.get("in")?, part.pins.get("out")?);
-        let signal = if output == GND { format!("{input}.v") } else { format!("{input}.v - {output}.v") };
+        // A negative regulator stands above what feeds it.
+        let negative = part.parameters.get("polarity").is_some_and(|p| p == "negative");
+        let (high, low) = if negative { (output, input) } else { (input, output) };
+        let signal = match (high.as_str(), low.as_str()) {
+            (high, GND) => format!("{high}.v"),
+            (GND, low) => format!("-{low}.v"),
+            (high, low) => format!("{high}.v - {low}.v"),
+        };
         let need = part.parameters.get("dropout").cloned();
         let parameter = part.kind.kind().parameters.iter().find(|p| p.id == "dropout")?;
         let Form::Quantity { default, .. } = parameter.form else { return None };

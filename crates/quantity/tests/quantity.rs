@@ -28,6 +28,11 @@ fn reads_what_engineers_type() {
         ("20m", Unit::Second, 0.02),
         ("3 m s", Unit::Second, 3e-3),
         (".5", Unit::One, 0.5),
+        // A share is typed in per cent, or as the ratio it is.
+        ("65 %", Unit::Share, 0.65),
+        ("0.5%", Unit::Share, 0.005),
+        ("0.65", Unit::Share, 0.65),
+        ("-2e1 %", Unit::Share, -0.2),
         ("90°", Unit::Degree, 90.0),
         ("1 F", Unit::Farad, 1.0),
         ("1 fF", Unit::Farad, 1e-15),
@@ -140,5 +145,18 @@ proptest! {
             let nearest = series.nearest(value).unwrap();
             prop_assert!(nearest >= below && nearest <= above);
         }
+    }
+}
+
+proptest! {
+    /// What is shown of a share is read back as the share, in per cent and never with a prefix; no other unit takes a per
+    /// cent sign.
+    #[test]
+    fn shares_are_written_in_per_cent(value in prop_oneof![1e-4f64..1.0, 1.0f64..50.0, -1.0f64..-1e-4]) {
+        let shown = show(value, Unit::Share, 12);
+        prop_assert!(shown.ends_with("\u{2009}%"), "{shown}");
+        let read = parse(&shown.replace('\u{2009}', " "), Unit::Share).unwrap();
+        prop_assert!((read / value - 1.0).abs() < 1e-9, "{shown}: {read} for {value}");
+        prop_assert!(parse("5 %", Unit::Volt).is_err() && parse("5 %", Unit::One).is_err());
     }
 }

@@ -119,3 +119,57 @@ fn a_stopped_run_is_judged_by_what_it_has() {
     assert!(problem("missed").contains("not covered by the run"), "{judged}");
     assert!(problem("bus_mean").contains("did not reach its end"), "{judged}");
 }
+
+/// A formula may use what another study reads: it has no value, and says so, until that study has been run as the circuit
+/// is now; then it has one, of both.
+#[test]
+fn formulas_reach_across_studies() {
+    let (_server, client) = serve(&database(), &[]);
+    let supply = client.demo();
+    let id = supply["id"].as_str().unwrap().to_owned();
+    let mut document = supply["document"].clone();
+    let mut high = document["studies"][0].clone();
+    high["id"] = json!("again");
+    high["title"] = json!("Again");
+    high["duration"] = json!("0.3");
+    document["studies"].as_array_mut().unwrap().push(high);
+    let last = json!({ "last_periods": { "count": 2 } });
+    let readings = document["readings"].as_array_mut().unwrap();
+    readings.push(json!({ "id": "again_mean", "title": "A", "study": "again", "measure": "mean", "signal": "bus.v", "window": last }));
+    readings.push(json!({ "id": "apart", "title": "B", "study": "switch_on", "measure": "formula",
+        "formula": "abs(bus_mean - again_mean) / bus_mean" }));
+    let save = |document: &Value, revision: &Value| {
+        let body = json!({ "document": document, "revision": revision });
+        let (status, saved) = client.send("PUT", &format!("/api/supplies/{id}"), &body.to_string());
+        assert_eq!(status, 200, "{saved}");
+        saved
+    };
+    let saved = save(&document, &supply["revision"]);
+    let run = client.start(&saved);
+    client.finished(&run);
+    let apart = || {
+        let (status, judged) = client.get(&format!("/api/runs/{run}/judged"));
+        assert_eq!(status, 200, "{judged}");
+        judged["readings"].as_array().unwrap().iter().find(|r| r["id"] == "apart").unwrap().clone()
+    };
+    assert!(apart()["problem"].as_str().unwrap().contains("again_mean is read in another study"), "{}", apart());
+    let start = || {
+        let (status, other) = client.post(&format!("/api/supplies/{id}/runs"), &json!({ "study": "again" }));
+        assert_eq!(status, 200, "{other}");
+        client.finished(other["id"].as_str().unwrap())
+    };
+    let other = start();
+    let of = |run: &Value, id: &str| {
+        let found = run["outcome"]["readings"].as_array().unwrap().iter().find(|r| r["id"] == id).unwrap().clone();
+        found["value"].as_f64().unwrap_or_else(|| panic!("{found}"))
+    };
+    let own = client.finished(&run);
+    let expected = (of(&own, "bus_mean") - of(&other, "again_mean")).abs() / of(&own, "bus_mean");
+    assert!(expected > 0.0 && (apart()["value"].as_f64().unwrap() / expected - 1.0).abs() < 1e-9, "{}", apart());
+    // Once the circuit has changed, the other study's number is of another circuit.
+    let mut changed = document.clone();
+    let parts = changed["parts"].as_array_mut().unwrap();
+    parts.iter_mut().find(|p| p["id"] == "C1").unwrap()["parameters"]["capacitance"] = json!("2200u");
+    save(&changed, &saved["revision"]);
+    assert!(apart()["value"].is_null(), "{}", apart());
+}
