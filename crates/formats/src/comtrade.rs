@@ -88,7 +88,8 @@ fn even_rate(times: &[f64]) -> Option<f64> {
 /// The configuration, and how samples are written.
 struct Configuration {
     analog: Vec<Channel>,
-    digital: usize,
+    /// Names of the channels that are 0 or 1.
+    digital: Vec<String>,
     /// Samples a second and the last sample they hold for; empty if time stamps count.
     rates: Vec<(f64, usize)>,
     form: Form,
@@ -154,8 +155,9 @@ impl Configuration {
             let (a, b) = (lines.number(&fields, 5, "factor")?, lines.number(&fields, 6, "offset")?);
             channels.push(Channel { name: text(1), unit: text(4), a, b });
         }
+        let mut states = Vec::new();
         for _ in 0..digital.min(10_000) {
-            lines.next("a digital channel")?;
+            states.push(lines.next("a digital channel")?.get(1).copied().unwrap_or_default().to_owned());
         }
         lines.next("the line frequency")?;
         let count: Vec<&str> = lines.next("the count of sampling rates")?;
@@ -194,7 +196,13 @@ impl Configuration {
         };
         // Nine digits behind the point of a second make stamps count nanoseconds.
         let fine = start.get(1).and_then(|time| time.rsplit_once('.')).is_some_and(|(_, digits)| digits.len() > 6);
-        Ok(Configuration { analog: channels, digital, rates, form, count: multiplier * if fine { 1e-9 } else { 1e-6 } })
+        Ok(Configuration {
+            analog: channels,
+            digital: states,
+            rates,
+            form,
+            count: multiplier * if fine { 1e-9 } else { 1e-6 },
+        })
     }
 
     /// Time of a sample, counted from 1, by its rate or else by its stamp.
@@ -261,12 +269,14 @@ fn sheet(configuration: &Configuration, samples: &[u8]) -> Result<Sheet, FormatE
     let Configuration { analog, digital, form, .. } = configuration;
     let time = Column { name: "time".to_owned(), unit: "s".to_owned(), values: Vec::new() };
     let channel = |c: &Channel| Column { name: c.name.clone(), unit: c.unit.clone(), values: Vec::new() };
-    let mut columns: Vec<Column> = std::iter::once(time).chain(analog.iter().map(channel)).collect();
+    let state = |name: &String| Column { name: name.clone(), unit: String::new(), values: Vec::new() };
+    let mut columns: Vec<Column> =
+        std::iter::once(time).chain(analog.iter().map(channel)).chain(digital.iter().map(state)).collect();
     let mut take = |sample: usize, stamp: f64, raw: &[f64]| {
         columns[0].values.push(configuration.time(sample, stamp));
-        for ((column, channel), raw) in columns[1..].iter_mut().zip(analog).zip(raw) {
-            column.values.push(channel.a * raw + channel.b);
-        }
+        let (raw, states) = raw.split_at(analog.len());
+        let scaled = raw.iter().zip(analog).map(|(raw, channel)| channel.a * raw + channel.b);
+        columns[1..].iter_mut().zip(scaled.chain(states.iter().copied())).for_each(|(c, value)| c.values.push(value));
         let all = columns[0].values.len() * columns.len();
         if all > MOST_VALUES { Err(FormatError(format!("it has more than {MOST_VALUES} values"))) } else { Ok(()) }
     };
@@ -285,13 +295,13 @@ fn sheet(configuration: &Configuration, samples: &[u8]) -> Result<Sheet, FormatE
                 let wrong = || FormatError(format!("line {} of the data: “{field}” is no number", k + 1));
                 field.parse::<f64>().map_err(|_| wrong())
             };
-            let raw = (0..analog.len()).map(|c| number(2 + c)).collect::<Result<Vec<_>, _>>()?;
+            let raw = (0..analog.len() + digital.len()).map(|c| number(2 + c)).collect::<Result<Vec<_>, _>>()?;
             let stamp = if configuration.rates.is_empty() { number(1)? } else { 0.0 };
             take(number(0)? as usize, stamp, &raw)?;
         }
     } else {
         let width = if *form == Form::Binary { 2 } else { 4 };
-        let row = 8 + width * analog.len() + 2 * digital.div_ceil(16);
+        let row = 8 + width * analog.len() + 2 * digital.len().div_ceil(16);
         if !samples.len().is_multiple_of(row) {
             let message =
                 format!("the data are {} bytes, which is no multiple of the {row} a sample takes", samples.len());
@@ -309,7 +319,10 @@ fn sheet(configuration: &Configuration, samples: &[u8]) -> Result<Sheet, FormatE
                 Form::Float32 => given(f32::from_le_bytes(word(8 + 4 * c)).into(), f32::MIN.into()),
                 _ => given(i32::from_le_bytes(word(8 + 4 * c)).into(), i32::MIN.into()),
             };
-            let raw: Vec<f64> = (0..analog.len()).map(value).collect();
+            // Sixteen states to a word, the first in its lowest bit.
+            let states = 8 + width * analog.len();
+            let state = |d: usize| f64::from(sample[states + d / 8] >> (d % 8) & 1);
+            let raw: Vec<f64> = (0..analog.len()).map(value).chain((0..digital.len()).map(state)).collect();
             take(u32::from_le_bytes(word(0)) as usize, f64::from(u32::from_le_bytes(word(4))), &raw)?;
         }
     }

@@ -114,9 +114,11 @@ fn older_records_are_read() {
         "--- file type: CFG ---\n{}--- file type: DAT ASCII ---\n1,0,100,0,0\n2,1000,200,1000,0\n3,2000,-300,2000,1\n4,3000,0,0,1\n",
         cfg("ASCII")
     );
-    let expected = [vec![0.0, 1e-3, 2e-3, 3e-3], vec![1.0, 2.0, -3.0, 0.0], vec![0.5, 1.5, 2.5, 0.5]];
+    let trip = vec![0.0, 0.0, 1.0, 1.0];
+    let expected = [vec![0.0, 1e-3, 2e-3, 3e-3], vec![1.0, 2.0, -3.0, 0.0], vec![0.5, 1.5, 2.5, 0.5], trip];
     let check = |bytes: &[u8]| {
         let sheet = read("old.cff", bytes).unwrap();
+        assert_eq!(sheet.columns.len(), 4, "states stand behind what is measured");
         for (column, expected) in sheet.columns.iter().zip(&expected) {
             for (a, b) in column.values.iter().zip(expected) {
                 assert!((a - b).abs() < 1e-12, "{}: {a} {b}", column.name);
@@ -136,6 +138,49 @@ fn older_records_are_read() {
         binary.extend(trip.to_le_bytes());
     }
     check(&binary);
+}
+
+/// States of any number of digital channels, sixteen to a word; and text in the encodings instruments write.
+#[test]
+fn states_and_encodings_are_read() {
+    for count in [1usize, 15, 16, 17, 40] {
+        let names: String = (1..=count).map(|k| format!("{k},S{k},,,0\n")).collect();
+        let cfg = format!(
+            "--- file type: CFG ---\nBerth 2,IED,1999\n{},0A,{count}D\n{names}50\n1\n1000,64\n01/02/2024,10:00:00.000000\n\
+             01/02/2024,10:00:00.000000\nBINARY\n1\n--- file type: DAT BINARY ---\n",
+            count
+        );
+        let on = |row: u32, state: usize| (row as usize * 7 + state * state) % 3 == 0;
+        let mut file = cfg.into_bytes();
+        for row in 0..64u32 {
+            file.extend((row + 1).to_le_bytes());
+            file.extend([0; 4]);
+            for word in 0..count.div_ceil(16) {
+                let bits = (0..16).filter(|bit| 16 * word + bit < count && on(row, 16 * word + bit));
+                file.extend(bits.fold(0u16, |all, bit| all | 1 << bit).to_le_bytes());
+            }
+        }
+        let sheet = read("states.cff", &file).unwrap();
+        assert_eq!(sheet.columns.len(), count + 1);
+        for (state, column) in sheet.columns[1..].iter().enumerate() {
+            assert_eq!(column.name, format!("S{}", state + 1));
+            assert!(column.values.iter().zip(0..).all(|(v, row)| (*v == 1.0) == on(row, state)), "{count}: {state}");
+        }
+    }
+    let text = "Zeit [µs];Spannung größe [V]\n0;1,5\n10;-2,25\n20;3\n";
+    let wide = |bytes: fn(u16) -> [u8; 2]| text.encode_utf16().flat_map(bytes).collect::<Vec<u8>>();
+    let files = [
+        text.as_bytes().to_vec(),
+        [b"\xef\xbb\xbf", text.as_bytes()].concat(),
+        [b"\xff\xfe".to_vec(), wide(u16::to_le_bytes)].concat(),
+        [b"\xfe\xff".to_vec(), wide(u16::to_be_bytes)].concat(),
+        text.chars().map(|c| u8::try_from(u32::from(c)).unwrap()).collect(),
+    ];
+    for (k, file) in files.iter().enumerate() {
+        let sheet = read("spannung.csv", file).unwrap();
+        assert_eq!(sheet.columns[1].values, [1.5, -2.25, 3.0], "{k}");
+        assert!(sheet.columns[1].name.starts_with("Spannung größe") && sheet.columns[0].unit == "µs", "{k}: {sheet:?}");
+    }
 }
 
 /// A missing sample is no number, and not the lowest one there is.

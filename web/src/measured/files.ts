@@ -4,8 +4,8 @@ export interface Encoded {
   data: string;
 }
 
-/** Bytes a request may bring; base64 makes four of three. */
-const MOST = 11 << 20;
+/** Bytes a file may have; more than it may have values are refused by the server. */
+const MOST = 48 << 20;
 
 /** One file, or the two of a COMTRADE record as one; or why they cannot be taken, in words. */
 export async function encoded(files: File[]): Promise<Encoded | string> {
@@ -22,7 +22,7 @@ export async function encoded(files: File[]): Promise<Encoded | string> {
     name = configuration.name.replace(/\.cfg$/i, ".cff");
   }
   if (!blob) return "Choose a file.";
-  if (blob.size > MOST) return `${name} is larger than 11 MB; export fewer channels or samples.`;
+  if (blob.size > MOST) return `${name} is larger than 48 MB; export fewer channels or samples.`;
   const bytes = new Uint8Array(await blob.arrayBuffer());
   let text = "";
   for (let k = 0; k < bytes.length; k += 0x8000)

@@ -134,7 +134,7 @@ export function Named({ label, supply, value, placeholder, onChange }: NamedProp
         placeholder={placeholder}
         spellCheck={false}
         onChange={(event) => onChange(event.target.value)}
-        className={`figures w-28 ${FIELD}`}
+        className={`figures w-32 ${FIELD}`}
       />
       <datalist id={list}>
         {signalNames(supply).map((name) => (

@@ -17,6 +17,8 @@ use serde::de::DeserializeOwned;
 
 /// Largest request body; a supply of 10,000 parts takes some 4 MB.
 pub(super) const LARGEST_BODY: usize = 16 << 20;
+/// Largest request with a measured file in it; base64 makes four bytes of three.
+pub(super) const LARGEST_FILE: usize = 66 << 20;
 
 /// What went wrong, where, and what to do.
 #[derive(Clone, Debug, Serialize, JsonSchema)]
@@ -132,8 +134,10 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
             StatusCode::PAYLOAD_TOO_LARGE => ApiError::new(
                 StatusCode::PAYLOAD_TOO_LARGE,
                 format!(
-                    "the request is larger than {} MB; leave out what the supply does not need",
-                    LARGEST_BODY >> 20
+                    "the request is larger than is read here, {} MB or, with a measured file, {} MB; leave out what is not \
+                     needed",
+                    LARGEST_BODY >> 20,
+                    LARGEST_FILE >> 20
                 ),
             ),
             status => ApiError::new(status, rejection.body_text()),

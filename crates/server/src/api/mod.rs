@@ -33,7 +33,7 @@ use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::http::{HeaderValue, header};
 use axum::routing::get;
-use errors::{ApiError, LARGEST_BODY};
+use errors::{ApiError, LARGEST_BODY, LARGEST_FILE};
 pub(crate) use guard::Hosts;
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
@@ -100,8 +100,7 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/room/give-free", post_with(deletion::give_free, |o| o.id("giveFree")))
         .api_route("/api/runs/{run}/stop", post_with(runs::stop, |o| o.id("stopRun")))
         .api_route("/api/runs/{run}/go_on", post_with(runs::go_on, |o| o.id("goOnWithRun")))
-        .api_route("/api/measured/look", post_with(measured::look, |o| o.id("lookAtMeasured")))
-        .api_route("/api/supplies/{supply}/measured", post_with(measured::add, |o| o.id("addMeasured")))
+        .merge(files())
         .api_route("/api/measures", get_with(judged::measures, |o| o.id("listMeasures")))
         .api_route("/api/runs/{run}/judged", get_with(judged::judge, |o| o.id("judgeRun")))
         .api_route("/api/runs/{run}/changes", get_with(judged::changed_since, |o| o.id("changesBetweenRuns")))
@@ -115,6 +114,14 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/runs/{run}/events", get_with(events::follow, |o| o.id("followRun")))
         .api_route("/api/runs/{run}/trace", get_with(traces::window, |o| o.id("trace")))
         .route("/api/health", get(health))
+}
+
+/// What takes files from outside, which are larger than what else is sent.
+fn files() -> ApiRouter<App> {
+    ApiRouter::new()
+        .api_route("/api/measured/look", post_with(measured::look, |o| o.id("lookAtMeasured")))
+        .api_route("/api/supplies/{supply}/measured", post_with(measured::add, |o| o.id("addMeasured")))
+        .layer(DefaultBodyLimit::max(LARGEST_FILE))
 }
 
 /// The OpenAPI document.
