@@ -1,4 +1,5 @@
-//! Where stages stand in the drawing: one behind the other, branches in rows beneath.
+//! Where stages stand in the drawing: one behind the other, branches in rows beneath; a chain that grows wide goes on in a
+//! row beneath, so that a long supply can still be read as a whole.
 
 use crate::path::Path;
 use crate::stages::Place;
@@ -10,6 +11,8 @@ use std::collections::{BTreeMap, BTreeSet};
 /// Grid squares between stages, and between the rows of branches.
 const GAP: i32 = 2;
 const ROW: i32 = 30;
+/// Squares a row is wide at most, but for a stage that is wider alone.
+const WIDE: i32 = 64;
 /// Middle of the first row, and where the first stage begins.
 const FIRST: Origin = Origin { x: 0, y: 12 };
 
@@ -62,18 +65,30 @@ fn right(path: &Path<'_>, stage: &Stage) -> i32 {
     }
 }
 
-/// Where a stage put at a place stands: right of the one before, in a row beneath if it branches off.
-pub(crate) fn beside(path: &Path<'_>, place: &Place, between: bool) -> Origin {
+/// Where a stage of a width put at a place stands: right of the one before, in a row beneath if it branches off or the row
+/// is full.
+pub(crate) fn beside(path: &Path<'_>, place: &Place, between: bool, width: i32) -> Origin {
     let lowest = path.supply.parts.iter().filter_map(|p| p.at.map(|at| at.y)).max();
     let Some(before) = place.after.as_deref().and_then(|id| path.supply.stage(id)) else {
         return Origin { x: FIRST.x, y: lowest.map_or(FIRST.y, |y| y + ROW / 2) };
     };
     let from = Origin { x: right(path, before) + GAP, ..origin(path, before) };
-    if between || following(path.supply, place).next().is_none() {
-        return from;
+    // Beneath everything that is already drawn.
+    let beneath = lowest.unwrap_or(from.y).max(from.y) + ROW / 2 + 4;
+    if between {
+        from
+    } else if is_full(from.x, width) {
+        Origin { x: FIRST.x, y: beneath }
+    } else if following(path.supply, place).next().is_none() {
+        from
+    } else {
+        Origin { y: beneath, ..from }
     }
-    // A branch: beneath everything that is already drawn.
-    Origin { y: lowest.unwrap_or(from.y).max(from.y) + ROW / 2 + 4, ..from }
+}
+
+/// Whether a stage of a width that would begin there goes into a row of its own.
+fn is_full(x: i32, width: i32) -> bool {
+    x > FIRST.x && x + width > FIRST.x + WIDE
 }
 
 /// Moves stages, and all behind them, to the right of a new one of a width.
@@ -149,41 +164,61 @@ fn draw_stage(
 
 /// Puts parts of formed stages where their forms draw them, stage behind stage.
 pub(crate) fn line_up(supply: &mut Supply, moves: &dyn Fn(&Part) -> bool) {
-    let mut rows = FIRST.y - ROW;
+    let mut rows = Rows { last: FIRST.y - ROW };
     let before = supply.clone();
     let path = Path::new(&before);
     let sources: Vec<String> = supply.stages.iter().filter(|s| s.after.is_none()).map(|s| s.id.clone()).collect();
     for source in sources {
-        rows += ROW;
-        line_up_from(supply, &path, &source, (FIRST.x, rows), &mut rows, moves);
+        let row = rows.open();
+        line_up_from(supply, &path, &source, (FIRST.x, row), &mut rows, moves);
     }
 }
 
-/// Lines up a stage at a place and what follows behind it; the first branch goes on in the row, the
-/// others open rows beneath.
+/// The rows opened so far, by the middle of the last.
+struct Rows {
+    last: i32,
+}
+
+impl Rows {
+    fn open(&mut self) -> i32 {
+        self.last += ROW;
+        self.last
+    }
+}
+
+/// Lines up a stage at a place, or in a row of its own if that row is full, and what follows behind it; the first branch
+/// goes on in the row, the others open rows beneath.
 fn line_up_from(
     supply: &mut Supply,
     path: &Path<'_>,
     stage: &str,
-    (x, y): (i32, i32),
-    rows: &mut i32,
+    (mut x, mut y): (i32, i32),
+    rows: &mut Rows,
     moves: &dyn Fn(&Part) -> bool,
 ) {
     let Some(found) = supply.stage(stage).cloned() else { return };
     let mut end = right(path, &found);
     if let Some((places, width)) = sketch(path, &found) {
+        if is_full(x, width) {
+            // A branch has just opened its row, which nothing stands in yet.
+            let opened = path.supply.stage(stage).is_some_and(|s| branches_off(path.supply, s));
+            (x, y) = (FIRST.x, if opened { y } else { rows.open() });
+        }
         draw_stage(supply, &found, places, Origin { x, y }, moves);
         end = x + width;
     }
     let behind: Vec<String> =
         supply.stages.iter().filter(|s| s.after.as_deref() == Some(stage)).map(|s| s.id.clone()).collect();
     for (k, next) in behind.into_iter().enumerate() {
-        if k > 0 {
-            *rows += ROW;
-        }
-        let row = if k == 0 { y } else { *rows };
+        let row = if k == 0 { y } else { rows.open() };
         line_up_from(supply, path, &next, (end + GAP, row), rows, moves);
     }
+}
+
+/// Whether another stage follows the same one before this does.
+fn branches_off(supply: &Supply, stage: &Stage) -> bool {
+    let mut siblings = supply.stages.iter().filter(|s| s.after.is_some() && s.after == stage.after);
+    siblings.next().is_some_and(|first| first.id != stage.id)
 }
 
 /// Squares around a part in which no other should stand.

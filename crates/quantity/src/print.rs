@@ -22,7 +22,9 @@ pub fn show(value: f64, unit: Unit, significant: usize) -> String {
     let plain = matches!(unit, Unit::One | Unit::Share) && (-4..6).contains(&exponent);
     let group = if plain { 0 } else { group_of(exponent, unit) };
     let sign = if value < 0.0 { "−" } else { "" };
-    match PREFIXES.iter().find(|(e, _)| *e == group) {
+    // Per cent take no prefix.
+    let prefixed = PREFIXES.iter().find(|(e, _)| *e == group && (plain || unit != Unit::Share));
+    match prefixed {
         Some((_, prefix)) => {
             let number = format!("{sign}{}", place_point(&digits, exponent - group));
             join(&number, space, prefix, unit)

@@ -165,7 +165,6 @@ function NumberField({ id, label, help, unit, value, fallback, onChange }: Numbe
   };
   return (
     <ValueField
-      key={text}
       supply={id}
       label={label}
       help={help}

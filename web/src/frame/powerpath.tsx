@@ -19,8 +19,8 @@ interface Props {
 type Figures = Outcome["stages"][number];
 
 /** Height of a row, where its band runs, and how thick the band is at full and at no power. */
-const ROW = { alone: 96, several: 92 };
-const MIDDLE = 60;
+const ROW = { alone: 100, several: 98 };
+const MIDDLE = 66;
 const [THIN, THICK] = [3, 20];
 /** Narrowest a card may get before the path scrolls, px. */
 const NARROW = 118;
@@ -70,7 +70,7 @@ export function PowerPath({ supply, findings, outcome, stage, onStage, onAdded, 
           {nodes.map((node, i) => (
             <li
               key={node.stage.id}
-              className="absolute"
+              className="@container absolute"
               style={{
                 left: `${(100 * node.column) / columns}%`,
                 width: `${100 / columns}%`,
@@ -141,11 +141,9 @@ function Card({ stage, figure, chosen, marked, unfinished, last, onChoose }: Car
           />
         )}
       </span>
-      <span className="figures block max-w-full truncate text-xs text-muted">
-        {stage.bypassed ? "bypassed" : voltage(figure, stage.output)}
-      </span>
+      <Voltage parts={stage.bypassed ? ["bypassed"] : voltage(figure, stage.output)} />
       {passed !== undefined && (
-        <span className="figures absolute top-[51px] right-4 rounded-sm bg-panel/80 px-1 text-xs">
+        <span className="figures absolute top-[57px] right-4 rounded-sm bg-panel/80 px-1 text-xs">
           {show(passed, "watt", 3)}
           {last && " taken"}
         </span>
@@ -155,10 +153,25 @@ function Card({ stage, figure, chosen, marked, unfinished, last, onChoose }: Car
           className="figures absolute bottom-0 left-2 rounded-sm bg-panel/80 px-1 text-xs text-amber"
           title={figure && figure.power_in > 0 ? `${stage.title} passes on ${efficiency(figure)}` : undefined}
         >
-          {show(lost, "watt", 3)} lost{figure && figure.power_in > 0 && `, ${efficiency(figure)}`}
+          {show(lost, "watt", 3)}
+          <span className="@max-[160px]:hidden"> lost</span>
+          {figure && figure.power_in > 0 && `, ${efficiency(figure)}`}
         </span>
       )}
     </button>
+  );
+}
+
+/** The voltage behind a stage; in two lines where the card is narrow, so that no figure is cut off. */
+function Voltage({ parts: [mean, ripple] }: { parts: string[] }) {
+  return (
+    <span className="figures block max-w-full text-xs leading-4 text-muted">
+      <span className="@max-[176px]:block">
+        {mean}
+        {ripple && <span className="@max-[176px]:hidden">, </span>}
+      </span>
+      {ripple && <span className="@max-[176px]:block">{ripple}</span>}
+    </span>
   );
 }
 
@@ -239,11 +252,11 @@ function efficiency(figure: Figures): string {
   return `${((100 * figure.power_out) / figure.power_in).toPrecision(3)}\u2009%`;
 }
 
-function voltage(figure: Figures | undefined, output?: string | null): string {
-  if (!output) return "\u00a0";
-  if (!figure || figure.voltage == null || figure.voltage_rms == null) return `${output}: not run yet`;
+function voltage(figure: Figures | undefined, output?: string | null): string[] {
+  if (!output) return ["\u00a0"];
+  if (!figure || figure.voltage == null || figure.voltage_rms == null) return [output, "not run yet"];
   // Behind a source of alternating voltage the mean says nothing.
   const alternating = Math.abs(figure.voltage) < 0.05 * figure.voltage_rms;
-  if (alternating) return `${show(figure.voltage_rms, "volt")} RMS`;
-  return `${show(figure.voltage, "volt")}, ripple ${show(figure.ripple, "volt", 3)}`;
+  if (alternating) return [`${show(figure.voltage_rms, "volt")} RMS`];
+  return [show(figure.voltage, "volt"), `ripple ${show(figure.ripple, "volt", 3)}`];
 }

@@ -83,10 +83,12 @@ export function show(value: number | null | undefined, unit: Unit, digits = 4): 
   const figures = mantissa.replace(".", "").replace(/0+$/, "");
   const sign = value < 0 ? "−" : "";
   // A ratio such as a power factor reads as 0.98, not as 980 m.
-  const plain = BARE.has(unit) || (unit === "one" && -4 <= exponent && exponent < 6);
+  const ratio = unit === "one" || unit === "share";
+  const plain = ratio ? -4 <= exponent && exponent < 6 : BARE.has(unit);
   const group = plain ? 0 : 3 * Math.floor(exponent / 3);
   const found = PREFIXES.find(([factor]) => Math.round(Math.log10(factor)) === group);
-  if (!found) return joined(`${sign}${placed(figures, 0)}e${exponent}`, "");
+  // Per cent take no prefix.
+  if (!found || (unit === "share" && !plain)) return joined(`${sign}${placed(figures, 0)}e${exponent}`, "");
   return joined(sign + placed(figures, exponent - group), found[1]);
 }
 

@@ -31,7 +31,7 @@ pub(super) fn add(
 
     let id = free_id(supply, form.id);
     let title = free_title(supply, form.title);
-    let origin = layout::beside(&path, place, between);
+    let origin = layout::beside(&path, place, between, draft.width);
     if between {
         layout::make_room(supply, &moved, draft.width);
     }
