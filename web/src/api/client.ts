@@ -530,23 +530,26 @@ function traceQuery(run: Run | undefined, signals: string[], from: number, to: n
     enabled: id !== undefined && (run?.node_count ?? 0) > 0 && width > 0 && to > from,
     placeholderData: (previous: Map<string, Points> | undefined) => previous,
     queryFn: async ({ signal: given_up }: { signal: AbortSignal }) => {
-      const read = async (signal: string): Promise<[string, Points]> => {
-        const params = { path: { run: id ?? "" }, query: { signal, from, to, width } };
-        const answer = await api.GET("/api/runs/{run}/trace", {
-          params,
-          parseAs: "arrayBuffer",
-          signal: given_up,
-        });
-        // One that cannot be read keeps none of the others from being drawn.
-        if (answer.data === undefined)
-          return [signal, { t: NOTHING, y: NOTHING, problem: problemOf(answer.error) }];
-        const table = tableFromIPC(new Uint8Array(taken<ArrayBuffer>(answer)));
-        const column = (name: string) => (table.getChild(name)?.toArray() ?? NOTHING) as Float64Array;
-        const node = table.getChild("node")?.toArray() as ArrayLike<boolean | null> | undefined;
-        const unit = table.schema.metadata.get("unit") as Unit | undefined;
-        return [signal, { t: column("t"), y: column("y"), node, unit }];
+      const answer = await api.POST("/api/runs/{run}/traces", {
+        params: { path: { run: id ?? "" } },
+        body: { signals, from, to, width },
+        parseAs: "arrayBuffer",
+        signal: given_up,
+      });
+      if (answer.data === undefined) throw new Error(problemOf(answer.error));
+      const table = tableFromIPC(new Uint8Array(taken<ArrayBuffer>(answer)));
+      const told = <T>(name: string) => JSON.parse(table.schema.metadata.get(name) ?? "[]") as (T | null)[];
+      const [units, problems, rows] = [told<Unit>("units"), told<string>("problems"), told<number>("rows")];
+      // One batch for each signal; whether empty ones are kept is up to the library.
+      const filled = table.batches.filter((batch) => batch.numRows > 0);
+      const points = (k: number): Points => {
+        const batch = rows[k] ? filled[rows.slice(0, k).filter(Boolean).length] : undefined;
+        const column = (name: string) => (batch?.getChild(name)?.toArray() ?? NOTHING) as Float64Array;
+        const node = batch?.getChild("node")?.toArray() as ArrayLike<boolean | null> | undefined;
+        const problem = problems[k] ?? undefined;
+        return { t: column("t"), y: column("y"), node, unit: units[k] ?? undefined, problem };
       };
-      return new Map(await Promise.all(signals.map(read)));
+      return new Map(signals.map((signal, k) => [signal, points(k)]));
     },
   };
 }
@@ -749,11 +752,12 @@ export function useMeasures(
   to: number,
   more: Measure["id"][],
   formulas: string[] = NO_FORMULAS,
+  wanted = true,
 ) {
   const id = run?.id ?? "";
   return useQuery({
     queryKey: ["measure", id, signals, from, to, more, formulas, run?.state],
-    enabled: id !== "" && (run?.node_count ?? 0) > 0 && signals.length > 0 && to > from,
+    enabled: wanted && id !== "" && (run?.node_count ?? 0) > 0 && signals.length > 0 && to > from,
     placeholderData: (previous: SpanMeasures[] | undefined) => previous,
     queryFn: async () =>
       taken<SpanMeasures[]>(

@@ -772,6 +772,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/traces": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["traces"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3181,6 +3197,25 @@ export interface components {
        */
       width: number;
     };
+    /** @description A stretch of several signals, or formulas of them, to be drawn. */
+    Windows: {
+      /**
+       * Format: double
+       * @description Start, s.
+       */
+      from: number;
+      signals: string[];
+      /**
+       * Format: double
+       * @description End, s.
+       */
+      to: number;
+      /**
+       * Format: uint
+       * @description Width of the plot, pixels.
+       */
+      width: number;
+    };
     /** @description What a formula of a span's measures comes to. */
     Worked: {
       formula: string;
@@ -4814,6 +4849,33 @@ export interface operations {
       cookie?: never;
     };
     requestBody?: never;
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  traces: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description A stretch of several signals, or formulas of them, to be drawn. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Windows"];
+      };
+    };
     responses: {
       /** @description What went wrong, where, and what to do. */
       default: {

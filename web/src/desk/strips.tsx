@@ -68,6 +68,8 @@ interface Props {
 }
 
 const UNITS: Record<string, Unit> = { v: "volt", i: "ampere", p: "watt" };
+/** Pixels by which the width asked for goes up. */
+const STEP = 128;
 const WIDTHS = { fine: 1, usual: 1.5, bold: 3 };
 const EMPTY: Strip[] = [{ traces: [] }];
 
@@ -125,8 +127,9 @@ export function Strips(props: Props) {
   }, []);
 
   const signals = useMemo(() => [...new Set(strips.flatMap(signalsOf))], [strips]);
-  const settled = useSettled(chosen, 60) ?? full;
-  const pixels = Math.max(0, Math.round(size.width - LEFT - RIGHT));
+  const settled = useSettled(chosen, 25) ?? full;
+  // In steps, so that a pane that moves by some pixels asks for nothing new.
+  const pixels = Math.max(0, STEP * Math.ceil((size.width - LEFT - RIGHT) / STEP));
   const traces = useTraces(run, signals, settled.from, settled.to, pixels);
   const runsBehind = useMemo(
     () => behind.flatMap((id) => others.find((other) => other.id === id && other.id !== run?.id) ?? []),
@@ -142,8 +145,10 @@ export function Strips(props: Props) {
   const [more, setMore] = useKept<Measure["id"][]>("span-columns", []);
   const [formulas, setFormulas] = useKept<string[]>("span-formulas", []);
   const [from, to] = [settledSpan?.from ?? 0, settledSpan?.to ?? 0];
-  const measures = useMeasures(run, signals, from, to, more, formulas);
-  const measuredBehind = useMeasures(reference, referred, from, to, more, formulas);
+  // Traces come first; measuring passes over every node of the span.
+  const drawnOnce = useSettled(traces.data && true, 150) ?? false;
+  const measures = useMeasures(run, signals, from, to, more, formulas, drawnOnce);
+  const measuredBehind = useMeasures(reference, referred, from, to, more, formulas, drawnOnce);
   const [importing, setImporting] = useState(false);
   const drawn = useMemo(
     () =>

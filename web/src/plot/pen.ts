@@ -25,9 +25,16 @@ export interface Pen {
 
 export type Draw = (pen: Pen) => void;
 
-/** A colour of the theme by its name. */
-export function look(name: string): string {
-  return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+const colours = new Map<string, string>();
+window.addEventListener("themechange", () => colours.clear());
+
+/** A colour of the theme by its name; asked of the page once, as that makes it work its styles out. */
+function look(name: string): string {
+  const known = colours.get(name);
+  if (known) return known;
+  const found = getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+  colours.set(name, found);
+  return found;
 }
 
 const FIGURES = { size: 11, family: '"Atkinson Hyperlegible Mono", monospace', weight: 400 };

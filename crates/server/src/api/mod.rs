@@ -113,6 +113,7 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/runs/{run}/rows", post_with(rows::rows, |o| o.id("rows")))
         .api_route("/api/runs/{run}/events", get_with(events::follow, |o| o.id("followRun")))
         .api_route("/api/runs/{run}/trace", get_with(traces::window, |o| o.id("trace")))
+        .api_route("/api/runs/{run}/traces", post_with(traces::windows, |o| o.id("traces")))
         .route("/api/health", get(health))
 }
 

@@ -1,7 +1,7 @@
 use super::address::RunPath;
 use super::app::App;
-use super::errors::ApiError;
-use crate::recorded::Traces;
+use super::errors::{ApiError, Body};
+use crate::recorded::{TraceError, Traces};
 use ::traces::Points;
 use aide::OperationOutput;
 use aide::generate::GenContext;
@@ -17,6 +17,7 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use std::collections::HashMap;
 use std::sync::Arc;
+use uuid::Uuid;
 
 /// Widest plot served, pixels.
 const WIDEST: usize = 8192;
@@ -57,29 +58,90 @@ impl OperationOutput for ArrowStream {
 pub(crate) async fn window(
     State(app): State<App>,
     Path(RunPath { run }): Path<RunPath>,
-    Query(window): Query<Window>,
+    Query(Window { signal, from, to, width }): Query<Window>,
 ) -> Result<ArrowStream, ApiError> {
-    let Window { signal, from, to, width } = window;
+    let mut drawn = drawn(&app, run, &[signal], (from, to), width).await?;
+    let (points, unit) = drawn.swap_remove(0)?;
+    let told = HashMap::from([("unit".to_owned(), named(unit))]);
+    arrow(vec![points], told).map(ArrowStream).map_err(|error| ApiError::unusable(error.to_string()))
+}
+
+/// A stretch of several signals, or formulas of them, to be drawn.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct Windows {
+    signals: Vec<String>,
+    /// Start, s.
+    from: f64,
+    /// End, s.
+    to: f64,
+    /// Width of the plot, pixels.
+    width: usize,
+}
+
+/// Signals drawn at once.
+const MOST_DRAWN: usize = 200;
+
+/// The same window of several traces, one record batch each. The metadata are lists in JSON: `units`, `rows` of each, and
+/// `problems` of those that cannot be drawn, whose batches are empty.
+pub(crate) async fn windows(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+    Body(Windows { signals, from, to, width }): Body<Windows>,
+) -> Result<ArrowStream, ApiError> {
+    if signals.len() > MOST_DRAWN {
+        let message = format!("up to {MOST_DRAWN} signals are drawn at once; ask for {} in parts", signals.len());
+        return Err(ApiError::unusable(message));
+    }
+    let (mut all, mut units, mut problems) = (Vec::new(), Vec::new(), Vec::new());
+    for drawn in drawn(&app, run, &signals, (from, to), width).await? {
+        let (points, unit, problem) = match drawn {
+            Ok((points, unit)) => (points, Some(named(unit)), None),
+            Err(error) => (Points::default(), None, Some(ApiError::from(error).message().to_owned())),
+        };
+        all.push(points);
+        units.push(unit);
+        problems.push(problem);
+    }
+    let list = |list: &[Option<String>]| serde_json::to_string(list).unwrap_or_default();
+    let rows: Vec<usize> = all.iter().map(|points: &Points| points.t.len()).collect();
+    let told = HashMap::from([
+        ("units".to_owned(), list(&units)),
+        ("problems".to_owned(), list(&problems)),
+        ("rows".to_owned(), serde_json::to_string(&rows).unwrap_or_default()),
+    ]);
+    arrow(all, told).map(ArrowStream).map_err(|error| ApiError::unusable(error.to_string()))
+}
+
+type Drawn = Vec<Result<(Points, Unit), TraceError>>;
+
+async fn drawn(
+    app: &App,
+    run: Uuid,
+    signals: &[String],
+    (from, to): (f64, f64),
+    width: usize,
+) -> Result<Drawn, ApiError> {
     if !(from.is_finite() && to.is_finite() && from < to) {
         return Err(ApiError::unusable("a window needs a start and a later end, in seconds"));
     }
     let circuit = app.circuit_of(run).await?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
-    let (points, unit) = traces.window(&signal, from, to, width.clamp(1, WIDEST)).await?;
-    let bytes = arrow(points, unit).map_err(|error| ApiError::unusable(error.to_string()))?;
-    Ok(ArrowStream(bytes))
+    Ok(traces.windows(signals, (from, to), width.clamp(1, WIDEST)).await?)
 }
 
-fn arrow(points: Points, unit: Unit) -> Result<Vec<u8>, arrow_schema::ArrowError> {
-    let field = |name, kind| Field::new(name, kind, false);
-    let unit = serde_json::to_value(unit).ok().and_then(|name| name.as_str().map(str::to_owned)).unwrap_or_default();
-    let told = HashMap::from([("unit".to_owned(), unit)]);
-    let numbers = |name| field(name, DataType::Float64);
-    let fields = vec![numbers("t"), numbers("y"), field("node", DataType::Boolean)];
+fn named(unit: Unit) -> String {
+    serde_json::to_value(unit).ok().and_then(|name| name.as_str().map(str::to_owned)).unwrap_or_default()
+}
+
+fn arrow(all: Vec<Points>, told: HashMap<String, String>) -> Result<Vec<u8>, arrow_schema::ArrowError> {
+    let numbers = |name| Field::new(name, DataType::Float64, false);
+    let fields = vec![numbers("t"), numbers("y"), Field::new("node", DataType::Boolean, false)];
     let schema = Arc::new(Schema::new_with_metadata(fields, told));
-    let [t, y] = [points.t, points.y].map(|values| Arc::new(Float64Array::from(values)) as ArrayRef);
-    let batch = RecordBatch::try_new(Arc::clone(&schema), vec![t, y, Arc::new(BooleanArray::from(points.node))])?;
     let mut writer = StreamWriter::try_new(Vec::new(), &schema)?;
-    writer.write(&batch)?;
+    for points in all {
+        let [t, y] = [points.t, points.y].map(|values| Arc::new(Float64Array::from(values)) as ArrayRef);
+        let node = Arc::new(BooleanArray::from(points.node));
+        writer.write(&RecordBatch::try_new(Arc::clone(&schema), vec![t, y, node])?)?;
+    }
     writer.into_inner()
 }

@@ -87,23 +87,67 @@ const NODES_PER_PIXEL: i64 = 64;
 const CHUNKS_AT_ONCE: i32 = 16;
 
 impl Traces<'_> {
-    /// What a plot `width` pixels wide shows of a signal or of a formula of signals between two times, and its unit: at
-    /// most four points a pixel, and every peak.
-    pub(crate) async fn window(
+    /// What a plot `width` pixels wide shows of signals, or of formulas of them, between two times, each with its unit: at
+    /// most four points a pixel, and every peak. One that cannot be read says why, and keeps no other from being drawn.
+    pub(crate) async fn windows(
         &self,
-        text: &str,
-        from: f64,
-        to: f64,
+        texts: &[String],
+        (from, to): (f64, f64),
         width: usize,
-    ) -> Result<(Points, Unit), TraceError> {
-        match Signal::parse(text) {
-            Ok(signal) => Ok((self.window_of(&signal, from, to, width).await?, signal.quantity().unit())),
-            Err(_) => {
-                let drawable = Drawable::read(self.circuit, text)?;
-                let (times, values) = self.values(&drawable, from, to).await?;
+    ) -> Result<Vec<Result<(Points, Unit), TraceError>>, TraceError> {
+        let level = self.level_for(from, to, width).await?;
+        // Levels above 0 hold single signals, all of them read at once; so are the columns of what needs nodes.
+        let stored = |text: &String| level.and(stored_name(self.circuit, text));
+        let names: Vec<String> = texts.iter().filter_map(stored).chain([String::new()]).collect();
+        let rows = match level {
+            Some(level) if names.len() > 1 => self.store.chunks(self.run, level, &names, from, to).await?,
+            _ => Vec::new(),
+        };
+        let read = |text: &String| Drawable::read(self.circuit, text);
+        let nodes: Vec<Drawable> = texts.iter().filter(|t| stored(t).is_none()).filter_map(|t| read(t).ok()).collect();
+        let plain: Vec<Drawable> = nodes.into_iter().filter(|d| d.reaches_back(from) >= from).collect();
+        let columns = columns_of(&plain);
+        // Of what was measured there is not every column; then each is read by itself, and says what is missing.
+        let joined = if columns.is_empty() { None } else { self.joined(&columns, from, to).await.ok() };
+        let mut drawn = Vec::new();
+        for text in texts {
+            let one = async {
+                if let Some(name) = stored(text) {
+                    let own = |row: &&Packed| row.signal.is_empty() || row.signal == name;
+                    let own: Vec<Packed> = rows.iter().filter(own).cloned().collect();
+                    if !own.is_empty() && !own.iter().any(|row| row.signal == name) {
+                        return Err(TraceError::NotRecorded(name));
+                    }
+                    let unit = read(text)?.unit();
+                    return Ok((block_in_place(|| envelope(&own, from, to, width))?, unit));
+                }
+                let drawable = read(text)?;
+                let (times, values) = match &joined {
+                    Some((times, columns_)) if drawable.reaches_back(from) >= from => {
+                        (times.clone(), block_in_place(|| drawable.evaluate(times, &columns, columns_)))
+                    }
+                    _ => self.values(&drawable, from, to).await?,
+                };
                 Ok((block_in_place(|| thin(&times, &values, from, to, width)), drawable.unit()))
-            }
+            };
+            drawn.push(one.await);
         }
+        Ok(drawn)
+    }
+
+    /// The level above 0 that has enough for a plot, if nodes would be too many.
+    async fn level_for(&self, from: f64, to: f64, width: usize) -> Result<Option<i16>, TraceError> {
+        let levels = self.store.levels(self.run, from, to).await?;
+        let nodes = levels.iter().find(|l| l.level == 0).map_or(0, |l| l.count);
+        let reach = levels.iter().find(|l| l.level == 1).map(|l| l.to_time);
+        // A short run has no levels above 0, a young one none yet.
+        Ok(reach.filter(|_| nodes > NODES_PER_PIXEL * width as i64).map(|reach| {
+            // The coarsest level that still has a bucket per pixel and is as complete as level 1; upper levels lag behind
+            // while a run goes on.
+            let complete = levels.iter().filter(|l| l.level > 0 && l.to_time >= reach.min(to));
+            let fit = complete.filter(|l| l.count >= width as i64).max_by_key(|l| l.level);
+            fit.map_or(1, |l| l.level)
+        }))
     }
 
     /// All nodes of the steps that touch a span, from what a formula reaches back to before it.
@@ -175,27 +219,6 @@ impl Traces<'_> {
         }
     }
 
-    async fn window_of(&self, signal: &Signal, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
-        let recipe = Recipe::new(self.circuit, signal)?;
-        let single = signal.terms.len() == 1 && !signal.terms[0].negative;
-        if single {
-            let levels = self.store.levels(self.run, from, to).await?;
-            let nodes = levels.iter().find(|l| l.level == 0).map_or(0, |l| l.count);
-            let reach = levels.iter().find(|l| l.level == 1).map(|l| l.to_time);
-            // A short run has no levels above 0, a young one none yet.
-            if let Some(reach) = reach.filter(|_| nodes > NODES_PER_PIXEL * width as i64) {
-                // The coarsest level that still has a bucket per pixel and is as complete as
-                // level 1; upper levels lag behind while a run goes on.
-                let complete = levels.iter().filter(|l| l.level > 0 && l.to_time >= reach.min(to));
-                let fit = complete.filter(|l| l.count >= width as i64).max_by_key(|l| l.level);
-                let level = fit.map_or(1, |l| l.level);
-                return self.envelope(&signal.to_string(), level, from, to, width).await;
-            }
-        }
-        let (times, values) = self.values(&Drawable::Signal(recipe, signal.quantity()), from, to).await?;
-        Ok(block_in_place(|| thin(&times, &values, from, to, width)))
-    }
-
     /// Passes over what is stored as often as a survey needs, a few chunks at a time; a chunk is a piece by itself.
     pub(crate) async fn survey(&self, survey: &mut Survey) -> Result<(), TraceError> {
         let columns = survey.columns();
@@ -233,15 +256,6 @@ impl Traces<'_> {
         let span = Span { from: from.max(whole.from), to: to.min(whole.to) };
         Ok(whole.covering(span, whole.to <= whole.from || from.is_nan() || to.is_nan())?)
     }
-
-    async fn envelope(&self, signal: &str, level: i16, from: f64, to: f64, width: usize) -> Result<Points, TraceError> {
-        let names = [String::new(), signal.to_owned()];
-        let rows = self.store.chunks(self.run, level, &names, from, to).await?;
-        if !rows.is_empty() && !rows.iter().any(|row| row.signal == signal) {
-            return Err(TraceError::NotRecorded(signal.to_owned()));
-        }
-        Ok(block_in_place(|| envelope(&rows, from, to, width))?)
-    }
 }
 
 /// The next pieces of a run behind a number, a few at a time, each with its number and all columns.
@@ -270,6 +284,13 @@ fn unpacked(rows: &[Packed], columns: &[Column]) -> Result<(Vec<f64>, Vec<Vec<f6
         Ok::<_, TraceError>(row.values()?)
     };
     Ok((times, columns.iter().map(read).collect::<Result<_, _>>()?))
+}
+
+/// The name under which levels above 0 hold a single signal of a circuit; none for anything else.
+fn stored_name(circuit: &Circuit, text: &str) -> Option<String> {
+    let signal = Signal::parse(text).ok()?;
+    let single = signal.terms.len() == 1 && !signal.terms[0].negative && Recipe::new(circuit, &signal).is_ok();
+    single.then(|| signal.to_string())
 }
 
 /// The columns several are made of, each once.
