@@ -182,6 +182,54 @@ async fn a_verdict_shows_its_place_and_another_run_stands_behind() -> Result<()>
     page.close().await
 }
 
+/// Adds a second study with a reading and a limit of its own, as another window would, and shows it.
+const ANOTHER_STUDY: &str = "
+    const [done] = arguments;
+    const path = '/api/supplies/' + location.pathname.split('/')[2];
+    (async () => {
+        const { document, revision } = await (await fetch(path)).json();
+        document.studies.push({ ...document.studies[0], id: 'again', title: 'Again', duration: '0.3', strips: [] });
+        document.readings.push({ id: 'late', title: 'Late', study: 'again', measure: 'mean', signal: 'R1.i',
+            window: { between: { from: '0.2', to: '0.25' } } });
+        document.requirements.push({ id: 'late', title: 'Late current', reading: 'late', at_least: '0.1' });
+        const headers = { 'content-type': 'application/json' };
+        const body = JSON.stringify({ document, revision });
+        done((await fetch(path, { method: 'PUT', headers, body })).status);
+    })();
+";
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_verdict_leads_into_the_study_that_decided_it() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    assert_eq!(page.client.execute_async(ANOTHER_STUDY, vec![]).await?, 200);
+    page.client.refresh().await?;
+    page.find("[data-part=C1]").await?;
+    page.run().await?;
+    let late = "[data-testid=requirement-late]";
+    page.text(late, |text| text.contains("not yet tried") && text.contains("Again")).await?;
+    let met = page.text("[data-testid=verdict-tally]", |text| text.contains("6 met")).await?;
+    choose(&page, "Study", "Again").await?;
+    page.run().await?;
+    // The tally is the supply's: what the other study decided still counts.
+    page.text("[data-testid=verdict-tally]", |text| text.contains("7 met") && text != met).await?;
+    choose(&page, "Study", "Switch-on").await?;
+    page.text(late, |text| text.contains("met") && text.contains("mA")).await?;
+    page.click("[data-testid=requirement-late] button").await?;
+    // The study, a strip with what was read, and the span it was read over.
+    let study = "return document.querySelector('[aria-label=Study]').value";
+    while page.script(study).await? != "again" {
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    page.find("canvas[aria-label='Plot of R1.i']").await?;
+    let start = page.find("[aria-label='Span start A']").await?;
+    assert_eq!(start.attr("aria-valuetext").await?.as_deref(), Some("200\u{2009}ms"));
+    page.text("[data-testid='span-R1.i']", |text| text.contains("mA")).await?;
+    page.picture("into-study.png").await?;
+    page.close().await
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn values_are_trimmed_with_the_study_running_at_once() -> Result<()> {
     let stage = Stage::set(&[])?;

@@ -101,6 +101,14 @@ pub(crate) fn make_room(supply: &mut Supply, stages: &[Stage], width: i32) {
     }
 }
 
+/// Lines stages up anew where one put between others has pushed those behind it out of their row.
+pub(crate) fn fold(supply: &mut Supply) {
+    let farthest = supply.parts.iter().filter(|p| p.stage.is_some()).filter_map(|p| p.at).map(|at| at.x).max();
+    if farthest.is_some_and(|x| x > FIRST.x + WIDE) {
+        line_up(supply, &|part| !part.at.is_some_and(|at| at.by_hand));
+    }
+}
+
 /// Puts parts where they look best, all if none is named: those of formed stages where their forms draw them, the
 /// others arranged around them. With `keep`, what was placed by hand stays.
 pub(crate) fn tidy(supply: &mut Supply, chosen: &[String], keep: bool) {

@@ -54,6 +54,7 @@ fn long_chains_go_on_in_rows_beneath() {
     let tidied = done(&supply, Edit::Tidy { parts: Vec::new(), keep: false });
     for supply in [&supply, &tidied] {
         assert!(supply.stages.len() >= 8, "{}", supply.stages.len());
+        assert!(supply.parts.iter().filter_map(|p| p.at).all(|at| at.x <= 70), "a stage put between folds the path");
         assert_eq!(errors(supply), [""; 0]);
     }
     let (mut rows, mut last) = (vec![Vec::new()], i32::MIN);

@@ -129,7 +129,10 @@ function Card({ stage, figure, chosen, marked, unfinished, last, onChoose }: Car
       className={`relative flex h-full w-full flex-col items-start border-r border-hairline px-3 pt-1 text-left hover:bg-copper-soft/40 ${chosen ? "bg-copper-soft/60" : ""}`}
     >
       <span className="flex max-w-full items-center gap-1">
-        <span className={`truncate font-semibold ${stage.bypassed ? "text-muted line-through" : ""}`}>
+        <span
+          title={stage.title}
+          className={`truncate font-semibold ${stage.bypassed ? "text-muted line-through" : ""}`}
+        >
           {stage.title}
         </span>
         {unfinished && <span className="shrink-0 text-xs text-muted">unfinished</span>}
@@ -150,7 +153,7 @@ function Card({ stage, figure, chosen, marked, unfinished, last, onChoose }: Car
       )}
       {lost > 0 && (
         <span
-          className="figures absolute bottom-0 left-2 rounded-sm bg-panel/80 px-1 text-xs text-amber"
+          className="figures absolute bottom-0 left-2 rounded-sm bg-panel/80 px-1 text-xs whitespace-nowrap text-amber @max-[160px]:text-[11px]"
           title={figure && figure.power_in > 0 ? `${stage.title} passes on ${efficiency(figure)}` : undefined}
         >
           {show(lost, "watt", 3)}
@@ -165,7 +168,7 @@ function Card({ stage, figure, chosen, marked, unfinished, last, onChoose }: Car
 /** The voltage behind a stage; in two lines where the card is narrow, so that no figure is cut off. */
 function Voltage({ parts: [mean, ripple] }: { parts: string[] }) {
   return (
-    <span className="figures block max-w-full text-xs leading-4 text-muted">
+    <span className="figures block max-w-full text-xs leading-4 whitespace-nowrap text-muted @max-[176px]:text-[11px]">
       <span className="@max-[176px]:block">
         {mean}
         {ripple && <span className="@max-[176px]:hidden">, </span>}

@@ -59,6 +59,9 @@ pub(super) fn add(
     for next in moved {
         attach(supply, &next.id, &id, 0, inlet.as_ref());
     }
+    if between {
+        layout::fold(supply);
+    }
     Ok(id)
 }
 
