@@ -411,8 +411,27 @@ async fn a_measured_file_is_put_beside_the_runs() -> Result<()> {
     std::fs::write(&file, text)?;
     page.press("Save or copy the strips").await?;
     page.press("Measured traces from a file …").await?;
+    // A COMTRADE record is in two files, and taken only as a whole; its states are columns like what it measured.
+    let configuration = "Berth 2,Recorder,1999\n3,2A,1D\n1,BUS,,,V,0.01,0,0,-32767,32767,1,1,P\n\
+                         2,LOAD,,,A,0.001,0,0,-32767,32767,1,1,P\n1,DOOR,,,0\n50\n1\n1000,100\n01/02/2024,10:00:00.000000\n\
+                         01/02/2024,10:00:00.000000\nASCII\n1\n";
+    let samples: String =
+        (0..100).map(|k| format!("{},{},{},{},{}\n", k + 1, 1000 * k, 1400 + k, 250, k / 50)).collect();
+    let record = |ending: &str| file.with_extension(ending);
+    std::fs::write(record("cfg"), configuration)?;
+    std::fs::write(record("dat"), samples)?;
+    let (cfg, dat) = (record("cfg").display().to_string(), record("dat").display().to_string());
+    page.find("[aria-label='Measured file']").await?.send_keys(&cfg).await?;
+    page.text("[role=dialog] [role=alert]", |text| text.contains("choose the .cfg and the .dat together")).await?;
+    page.script("document.querySelector('[aria-label=\"Measured file\"]').value = ''").await?;
+    page.find("[aria-label='Measured file']").await?.send_keys(&format!("{cfg}\n{dat}")).await?;
+    let columns = "table[aria-label='Columns of the file']";
+    page.text(columns, |text| ["BUS", "LOAD", "DOOR"].iter().all(|name| text.contains(name))).await?;
+    std::fs::remove_file(cfg)?;
+    std::fs::remove_file(dat)?;
+    page.script("document.querySelector('[aria-label=\"Measured file\"]').value = ''").await?;
     page.find("[aria-label='Measured file']").await?.send_keys(file.to_str().unwrap()).await?;
-    page.text("table[aria-label='Columns of the file']", |text| text.contains("CH1") && text.contains("mV")).await?;
+    page.text(columns, |text| text.contains("CH1") && text.contains("mV")).await?;
     choose(&page, "CH1 was measured at", "bus.v").await?;
     let scale = page.find("[aria-label='CH1 times']").await?;
     scale.send_keys("\u{E009}a\u{E000}0.01").await?;
