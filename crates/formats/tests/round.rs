@@ -150,7 +150,7 @@ fn states_and_encodings_are_read() {
              01/02/2024,10:00:00.000000\nBINARY\n1\n--- file type: DAT BINARY ---\n",
             count
         );
-        let on = |row: u32, state: usize| (row as usize * 7 + state * state) % 3 == 0;
+        let on = |row: u32, state: usize| (row as usize * 7 + state * state).is_multiple_of(3);
         let mut file = cfg.into_bytes();
         for row in 0..64u32 {
             file.extend((row + 1).to_le_bytes());

@@ -229,7 +229,6 @@ proptest! {
     }
 }
 
-/// IEC 61000-3-2, limits as published (from memory): A RMS for class A, mA/W for class D, per cent for class C.
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(32))]
 
@@ -307,6 +306,7 @@ proptest! {
     }
 }
 
+/// IEC 61000-3-2, limits as published (from memory): A RMS for class A, mA/W for class D, per cent for class C.
 #[test]
 fn limits_are_as_published() {
     for (order, amperes) in

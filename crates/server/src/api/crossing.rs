@@ -75,8 +75,9 @@ pub(crate) async fn crossing(
             let from = (to - reach).max(whole.from);
             let mut passing = Passing::new(Span { from, to: (to + reach).min(at) }, body.level, direction);
             let take = |times: &[f64], values: &[Vec<f64>]| {
-                let earlier = passing.take(Waveform::new(times, &values[0])).into_iter().filter(|t| *t < at - apart);
-                found = earlier.last().or(found);
+                let mut earlier =
+                    passing.take(Waveform::new(times, &values[0])).into_iter().filter(|t| *t < at - apart);
+                found = earlier.next_back().or(found);
                 ControlFlow::Continue(())
             };
             traces.pass(&drawable, Span { from, to: (to + reach).min(at) }, take).await?;
