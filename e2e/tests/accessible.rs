@@ -66,6 +66,25 @@ async fn no_main_view_breaks_a_rule() -> Result<()> {
     page.find("[cmdk-item] svg path").await?;
     all.extend(broken(&page, "tray").await?);
     page.find("[aria-label='Search signals']").await?.send_keys("\u{E00C}").await?;
+    for (opens, view) in [
+        ("Looks of this strip", "looks of a strip"),
+        ("Find where a trace crosses a level", "search of a crossing"),
+        ("Add a formula of the span", "formula of the span"),
+    ] {
+        page.script(&format!(
+            "[...document.querySelectorAll('button')].find(b => (b.ariaLabel || b.textContent.trim()) === '{opens}')\
+             .dispatchEvent(new PointerEvent('pointerdown', {{ bubbles: true, button: 0 }}))"
+        ))
+        .await?;
+        page.script(&format!(
+            "const b = [...document.querySelectorAll('button')].find(b => (b.ariaLabel || b.textContent.trim()) === '{opens}');\
+             if (b.dataset.state !== 'open') b.click()"
+        ))
+        .await?;
+        page.find("[role=dialog][data-state=open], [role=menu][data-state=open]").await?;
+        all.extend(broken(&page, view).await?);
+        page.client.active_element().await?.send_keys("\u{E00C}").await?;
+    }
     page.press("Trim").await?;
     let value = Locator::XPath("//select[@aria-label='Value to trim']/descendant::option[.='C1 capacitance']");
     page.client.find(value).await?.click().await?;
@@ -85,6 +104,10 @@ async fn no_main_view_breaks_a_rule() -> Result<()> {
         page.find(there).await?;
         all.extend(broken(&page, link).await?);
     }
+    page.script("document.querySelector('[aria-label^=\"Circuit of\"]').click()").await?;
+    page.find("[role=dialog] img").await?;
+    all.extend(broken(&page, "circuit of a run").await?);
+    page.press("Close the circuit").await?;
     page.press("Use the dark look").await?;
     // Colours change within a tenth of a second.
     tokio::time::sleep(std::time::Duration::from_millis(300)).await;

@@ -4,6 +4,23 @@ use anyhow::Result;
 use fantoccini::Locator;
 use mellow_e2e::Stage;
 
+/// Shows strips over frequency and against a signal, or the usual ones again.
+const FORMS: &str = "
+    const done = arguments[arguments.length - 1], back = arguments.length > 1;
+    const path = '/api/supplies/' + location.pathname.split('/')[2];
+    (async () => {
+        const { document, revision } = await (await fetch(path)).json();
+        const of = (...signals) => signals.map((signal) => ({ signal }));
+        document.studies[0].strips = back
+            ? [{ traces: of('V1.v') }, { traces: of('bus.v') }, { traces: of('D1.i', 'D2.i') }]
+            : [{ traces: [{ signal: 'V1.v' }, { signal: 'D1.i', weight: 'bold' }] },
+               { traces: of('bus.v'), shows: { spectrum: { taper: 'hann' } }, height: 1.3 },
+               { traces: of('D1.i', 'D3.i'), shows: { against: { x: 'V1.v' } }, height: 1.3 }];
+        const headers = { 'content-type': 'application/json' };
+        done((await fetch(path, { method: 'PUT', headers, body: JSON.stringify({ document, revision }) })).status);
+    })();
+";
+
 #[tokio::test(flavor = "multi_thread")]
 #[ignore = "writes docs/screenshots"]
 async fn pictures_of_every_view() -> Result<()> {
@@ -89,6 +106,18 @@ async fn pictures_of_every_view() -> Result<()> {
     page.text("[data-testid=harmonics-summary]", |text| text.contains("class A")).await?;
     page.shoot(&folder.join("harmonics.png")).await?;
     page.press("Requirements and readings").await?;
+    // Strips in other forms, by what the document says of them.
+    page.client.execute_async(FORMS, vec![]).await?;
+    page.client.refresh().await?;
+    page.find("[aria-label^='Plot of V1.v']").await?;
+    page.press("Strips alone").await?;
+    page.find("[aria-label='Spectrum of bus.v over the span']").await?;
+    tokio::time::sleep(std::time::Duration::from_millis(800)).await;
+    page.shoot(&folder.join("strips.png")).await?;
+    page.press("Drawing beside strips").await?;
+    page.client.execute_async(FORMS, vec![serde_json::json!("back")]).await?;
+    page.client.refresh().await?;
+    page.find("[aria-label='Plot of V1.v']").await?;
     page.press("Use the dark look").await?;
     page.shoot(&folder.join("desk-dark.png")).await?;
     page.close().await

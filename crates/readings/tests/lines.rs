@@ -88,6 +88,11 @@ proptest! {
         let floor = (30..50).chain(95..101).map(|k| found[k]).fold(0.0f64, f64::max);
         prop_assert!(20.0 * floor.log10() < -91.0, "{floor}");
         prop_assert!((found[place] / beside - 1.0).abs() < 0.5, "{} for {beside}", found[place]);
+        // A mean far larger than what alternates is told, and stays out of the lines beside it.
+        let (times, values) = nodes(&even, 1.0, |t| 300.0 + SQRT_2 * tone(low, t));
+        let wave = Waveform::new(&times, &values);
+        let raised = lines(wave, wave.whole(), 100, Taper::BlackmanHarris);
+        prop_assert!((raised[0] - 300.0).abs() < 0.1 && raised[1..8].iter().all(|line| *line < 1e-3), "{:?}", &raised[..8]);
         // Without a taper the large tone leaks over the small one, which is why there are tapers.
         let plain = lines(wave, wave.whole(), 100, Taper::None);
         prop_assert!(off.abs() < 0.1 || plain[40] > 1e-3 * off.abs());

@@ -109,21 +109,17 @@ impl Lines {
         }
     }
 
-    /// RMS of each line, the mean (with its sign) at 0, under a taper.
+    /// RMS of each line, the mean (with its sign) at 0, under a taper. The mean is taken out before: beside what alternates it
+    /// is large, and a taper would spread it over the first lines.
     pub fn rms(&self, taper: Taper) -> Vec<f64> {
-        let terms = taper.terms();
-        let lines = self.integrals();
-        let line = |k: isize| if k < 0 { lines[-k as usize].conj() } else { lines[k as usize] };
-        let scale = 1.0 / (terms[0] * (self.span.to - self.span.from));
-        let tapered = |k: usize| {
-            let mut sum = terms[0] * lines[k];
-            for (m, term) in terms.iter().enumerate().skip(1) {
-                let sign = if m % 2 == 1 { -0.5 } else { 0.5 };
-                sum += sign * term * (line(k as isize - m as isize) + line((k + m) as isize));
-            }
-            scale * sum
-        };
-        (0..=self.count).map(|k| if k == 0 { tapered(0).re } else { SQRT_2 * tapered(k).norm() }).collect()
+        let (terms, length) = (taper.terms(), self.span.to - self.span.from);
+        let mut lines = self.integrals();
+        let mean = lines[0].re / length;
+        // As the taper weighs it, so that what does not fit into the span a whole number of times has no part in it.
+        let weighed = tapered(&lines, terms, 0) / terms[0];
+        lines[0] -= weighed;
+        let rms = |k: usize| SQRT_2 * tapered(&lines, terms, k).norm() / (terms[0] * length);
+        std::iter::once(mean).chain((1..=self.count).map(rms)).collect()
     }
 
     /// The integral of signal times e^(−2πjkt/T) for each line, as far as a taper reaches.
@@ -133,6 +129,16 @@ impl Lines {
         FftPlanner::new().plan_fft_forward(size).process(&mut values);
         (0..=self.count + BESIDE).map(|k| values[k] / kernel_transformed(TAU * k as f64 / size as f64)).collect()
     }
+}
+
+/// A line under a taper: its terms, which are cosines, shift the lines beside it onto it.
+fn tapered(lines: &[Complex64], terms: &[f64], k: usize) -> Complex64 {
+    let line = |k: isize| if k < 0 { lines[-k as usize].conj() } else { lines[k as usize] };
+    let shifted = terms.iter().enumerate().skip(1).map(|(m, term)| {
+        let sign = if m % 2 == 1 { -0.5 } else { 0.5 };
+        sign * term * (line(k as isize - m as isize) + line((k + m) as isize))
+    });
+    terms[0] * lines[k] + shifted.sum::<Complex64>()
 }
 
 fn kernel(offset: f64) -> f64 {
