@@ -1,5 +1,4 @@
 import { useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
-import { tableFromIPC } from "apache-arrow";
 import createClient from "openapi-fetch";
 import { useEffect, useMemo } from "react";
 
@@ -510,156 +509,8 @@ export function useFollow(supply: string, run: Run | undefined) {
   }, [client, following, supply]);
 }
 
-export interface Points {
-  t: Float64Array;
-  y: Float64Array;
-  /** Whether the engine computed the instant. */
-  node?: ArrayLike<boolean | null>;
-  unit?: Unit;
-  /** Why there is nothing to draw. */
-  problem?: string;
-}
-
-const NOTHING = new Float64Array();
-
-/** Windows of traces, thinned by the server to what a plot of this width can show. */
-function traceQuery(run: Run | undefined, signals: string[], from: number, to: number, width: number) {
-  const id = run?.id;
-  return {
-    queryKey: ["trace", id, signals, from, to, width, run?.node_count],
-    enabled: id !== undefined && (run?.node_count ?? 0) > 0 && width > 0 && to > from,
-    placeholderData: (previous: Map<string, Points> | undefined) => previous,
-    queryFn: async ({ signal: given_up }: { signal: AbortSignal }) => {
-      const answer = await api.POST("/api/runs/{run}/traces", {
-        params: { path: { run: id ?? "" } },
-        body: { signals, from, to, width },
-        parseAs: "arrayBuffer",
-        signal: given_up,
-      });
-      if (answer.data === undefined) throw new Error(problemOf(answer.error));
-      const table = tableFromIPC(new Uint8Array(taken<ArrayBuffer>(answer)));
-      const told = <T>(name: string) => JSON.parse(table.schema.metadata.get(name) ?? "[]") as (T | null)[];
-      const [units, problems, rows] = [told<Unit>("units"), told<string>("problems"), told<number>("rows")];
-      // One batch for each signal; whether empty ones are kept is up to the library.
-      const filled = table.batches.filter((batch) => batch.numRows > 0);
-      const points = (k: number): Points => {
-        const batch = rows[k] ? filled[rows.slice(0, k).filter(Boolean).length] : undefined;
-        const column = (name: string) => (batch?.getChild(name)?.toArray() ?? NOTHING) as Float64Array;
-        const node = batch?.getChild("node")?.toArray() as ArrayLike<boolean | null> | undefined;
-        const problem = problems[k] ?? undefined;
-        return { t: column("t"), y: column("y"), node, unit: units[k] ?? undefined, problem };
-      };
-      return new Map(signals.map((signal, k) => [signal, points(k)]));
-    },
-  };
-}
-
-export function useTraces(run: Run | undefined, signals: string[], from: number, to: number, width: number) {
-  return useQuery<Map<string, Points>>(traceQuery(run, signals, from, to, width));
-}
-
-/** The same of several runs, each with the signals it has. */
-export function useTracesOf(runs: Run[], signals: string[], from: number, to: number, width: number) {
-  return useQueries({
-    queries: runs.map((run) =>
-      traceQuery(
-        run,
-        signals.filter((signal) => has(run, signal)),
-        from,
-        to,
-        width,
-      ),
-    ),
-    combine: drawnOf,
-  });
-}
-
-const drawnOf = (results: { data?: Map<string, Points> }[]) => results.map((result) => result.data);
-
-type Span = { from: number; to: number };
-
-/** Whether a run has ended and recorded something, so that it can be looked at as a whole. */
-function isThere(run: Run | undefined): run is Run {
-  return run !== undefined && run.node_count > 0 && isOver(run);
-}
-
-export type LineSpectrum = Schemas["LineSpectrum"];
-type SpectrumLook = Schemas["SpectrumLook"];
-
-/** Line spectra of a span; of each signal the spectrum, or why there is none. */
-export function useSpectra(
-  run: Run | undefined,
-  signals: string[],
-  span: Span | undefined,
-  look: SpectrumLook,
-) {
-  return useEach<LineSpectrum>(run, "spectrum", signals, span, look, (id, signal, at) =>
-    api.POST("/api/runs/{run}/spectrum", {
-      params: { path: { run: id } },
-      body: { signal, ...at, taper: look.taper ?? "none", up_to: look.up_to ?? null },
-    }),
-  );
-}
-
-export type Plane = Schemas["Plane"];
-
-/** Signals against another over a span. */
-export function useAgainst(run: Run | undefined, signals: string[], span: Span | undefined, x: string) {
-  return useEach<Plane>(run, "against", signals, span, x, (id, y, at) =>
-    api.POST("/api/runs/{run}/against", { params: { path: { run: id } }, body: { x, y, ...at } }),
-  );
-}
-
-/** One answer per signal over a span of a run that has ended. */
-function useEach<T>(
-  run: Run | undefined,
-  what: string,
-  signals: string[],
-  span: Span | undefined,
-  how: unknown,
-  ask: (run: string, signal: string, span: Span) => Promise<{ data?: unknown; error?: unknown }>,
-) {
-  return useQuery<(T | string)[]>({
-    queryKey: [what, run?.id, signals, span, how],
-    enabled: isThere(run) && span !== undefined && signals.length > 0,
-    placeholderData: (previous: (T | string)[] | undefined) => previous,
-    queryFn: () =>
-      Promise.all(
-        signals.map(async (signal) => {
-          const answer = await ask(run?.id ?? "", signal, span ?? { from: 0, to: 0 });
-          return answer.data === undefined ? problemOf(answer.error) : (answer.data as T);
-        }),
-      ),
-  });
-}
-
-export type Rows = Schemas["Rows"];
-
-/** Traces in figures: every instant computed if there are few enough, evenly spaced ones otherwise. */
-export function useRows(run: Run | undefined, signals: string[], view: Span, most: number) {
-  return useQuery({
-    queryKey: ["rows", run?.id, signals, view, most, run?.node_count],
-    enabled: run !== undefined && run.node_count > 0 && signals.length > 0,
-    retry: false,
-    placeholderData: (previous: Rows | undefined) => previous,
-    queryFn: async () =>
-      taken<Rows>(
-        await api.POST("/api/runs/{run}/rows", {
-          params: { path: { run: run?.id ?? "" } },
-          body: { signals, ...view, most },
-        }),
-      ),
-  });
-}
-
-/** The next time a trace passes through a level, nothing if there is none; or what is wrong, in words. */
-export async function findCrossing(run: Run, body: Schemas["CrossingOf"]): Promise<number | null | string> {
-  const answer = await api.POST("/api/runs/{run}/crossing", { params: { path: { run: run.id } }, body });
-  return answer.data === undefined ? problemOf(answer.error) : (answer.data.time ?? null);
-}
-
 /** What the server says was wrong, from an answer whose body was read as bytes or as JSON. */
-function problemOf(error: unknown): string {
+export function problemOf(error: unknown): string {
   if (typeof error === "object" && error !== null && "message" in error) return String(error.message);
   try {
     return String((JSON.parse(String(error)) as { message?: string }).message);
@@ -672,45 +523,6 @@ function problemOf(error: unknown): string {
 export async function documentOf(run: string): Promise<Supply | string> {
   const answer = await api.GET("/api/runs/{run}/document", { params: { path: { run } } });
   return answer.data === undefined ? problemOf(answer.error) : taken<Supply>(answer);
-}
-
-/** What is wrong with a signal or a formula of signals, as a run has them; none if nothing is. */
-export async function signalProblem(run: Run, signal: string): Promise<string | undefined> {
-  const [from, to] = run.recorded ?? [0, 0];
-  const query = { signal, from, to, width: 1 };
-  const answer = await api.GET("/api/runs/{run}/trace", {
-    params: { path: { run: run.id }, query },
-    parseAs: "arrayBuffer",
-  });
-  return answer.data === undefined ? problemOf(answer.error) : undefined;
-}
-
-/** Harmonics of a signal at the end of a run. */
-export function useHarmonics(run: Run | undefined, asked: Schemas["HarmonicsOf"]) {
-  const id = run?.id ?? "";
-  return useQuery({
-    queryKey: ["harmonics", id, run?.state, asked],
-    enabled: (run?.node_count ?? 0) > 0 && run !== undefined && isOver(run) && asked.signal !== "",
-    retry: false,
-    placeholderData: (previous: Harmonics | undefined) => previous,
-    queryFn: async () =>
-      taken<Harmonics>(
-        await api.POST("/api/runs/{run}/harmonics", { params: { path: { run: id } }, body: asked }),
-      ),
-  });
-}
-
-/** Which traces, of which stretch, in which format. */
-export type Stretch = Schemas["Stretch"];
-
-/** Traces as a file in an open format; or why there is none, in words. */
-export async function tableOfTraces(run: Run, body: Stretch): Promise<Blob | string> {
-  const answer = await api.POST("/api/runs/{run}/table", {
-    params: { path: { run: run.id } },
-    body,
-    parseAs: "blob",
-  });
-  return answer.data === undefined ? problemOf(answer.error) : (answer.data as unknown as Blob);
 }
 
 export type FileShown = Schemas["FileShown"];
@@ -741,32 +553,6 @@ export function has(run: Run, signal: string): boolean {
 export function nameOf(run: Run): string {
   if (run.measured) return `${run.measured.title}, measured`;
   return `revision ${run.revision}, ${new Date(run.created_at).toLocaleTimeString()}`;
-}
-
-const NO_FORMULAS: string[] = [];
-
-export function useMeasures(
-  run: Run | undefined,
-  signals: string[],
-  from: number,
-  to: number,
-  more: Measure["id"][],
-  formulas: string[] = NO_FORMULAS,
-  wanted = true,
-) {
-  const id = run?.id ?? "";
-  return useQuery({
-    queryKey: ["measure", id, signals, from, to, more, formulas, run?.state],
-    enabled: wanted && id !== "" && (run?.node_count ?? 0) > 0 && signals.length > 0 && to > from,
-    placeholderData: (previous: SpanMeasures[] | undefined) => previous,
-    queryFn: async () =>
-      taken<SpanMeasures[]>(
-        await api.POST("/api/runs/{run}/measure", {
-          params: { path: { run: id } },
-          body: { signals, from, to, more, formulas },
-        }),
-      ),
-  });
 }
 
 /** The preferred values on either side of one, known before they are asked for. */

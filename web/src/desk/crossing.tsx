@@ -1,7 +1,8 @@
 import { ArrowLeft, ArrowRight, Search } from "lucide-react";
 import { useState } from "react";
 
-import { evaluateEntry, findCrossing, isOver, type Run, type Unit } from "../api/client";
+import { evaluateEntry, isOver, type Run, type Unit } from "../api/client";
+import { findCrossing } from "../api/traces";
 import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";
 import { Sheet } from "../ui/popover";

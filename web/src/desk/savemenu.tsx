@@ -1,8 +1,9 @@
 import { Download } from "lucide-react";
 import { useState } from "react";
 
-import { tableOfTraces, type Run } from "../api/client";
-import type { View } from "../plot/draw";
+import { type Run } from "../api/client";
+import { tableOfTraces } from "../api/traces";
+import type { View } from "../plot/frame";
 import { pictureOf, saveAs, svgOf, type Drawn } from "../plot/save";
 import { Button } from "../ui/button";
 import { Menu, MenuItem } from "../ui/menu";

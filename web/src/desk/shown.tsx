@@ -1,7 +1,9 @@
 import { useEffect, useMemo, type RefObject } from "react";
 
-import { useAgainst, useRows, useSpectra, type Run, type Strip as StripLook } from "../api/client";
-import { drawCourse, LEFT, type Size, type Trace, type View } from "../plot/draw";
+import { type Run, type Strip as StripLook } from "../api/client";
+import { useAgainst, useRows, useSpectra } from "../api/traces";
+import { drawCourse } from "../plot/draw";
+import { LEFT, type Size, type Trace, type View } from "../plot/frame";
 import { drawLines, type Lines } from "../plot/lines";
 import type { Draw } from "../plot/pen";
 import { drawPlane, type Curve } from "../plot/plane";

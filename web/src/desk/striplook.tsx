@@ -1,7 +1,7 @@
 import { SlidersHorizontal } from "lucide-react";
 
 import { evaluateEntry, type Strip, type StripTrace, type Supply, type Unit } from "../api/client";
-import { traceColour } from "../plot/draw";
+import { traceColour } from "../plot/frame";
 import { signalNames } from "../readings/draft";
 import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";

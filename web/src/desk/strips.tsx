@@ -3,9 +3,6 @@ import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react"
 import {
   has,
   isOver,
-  useMeasures,
-  useTraces,
-  useTracesOf,
   type Measure,
   type Run,
   type Strip,
@@ -13,8 +10,9 @@ import {
   type Supply,
   type Unit,
 } from "../api/client";
+import { useMeasures, useTraces, useTracesOf } from "../api/traces";
 import type { Editing } from "../frame/editing";
-import { LEFT, traceColour, RIGHT, type Size, type Trace, type View } from "../plot/draw";
+import { LEFT, traceColour, RIGHT, type Size, type Trace, type View } from "../plot/frame";
 import type { Drawn } from "../plot/save";
 import { SpanRuler } from "../plot/spanruler";
 import { zoomed } from "../plot/strip";

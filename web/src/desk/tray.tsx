@@ -2,14 +2,8 @@ import { Command } from "cmdk";
 import { Plus } from "lucide-react";
 import { useMemo, useState } from "react";
 
-import {
-  signalProblem,
-  useMeasures,
-  useTraces,
-  type Run,
-  type SpanMeasures,
-  type Supply,
-} from "../api/client";
+import { type Run, type SpanMeasures, type Supply } from "../api/client";
+import { signalProblem, useMeasures, useTraces } from "../api/traces";
 import { Button } from "../ui/button";
 import { Sheet } from "../ui/popover";
 import { show } from "../ui/quantity";

@@ -1,6 +1,7 @@
 import { useState } from "react";
 
-import { useHarmonics, type Harmonics, type Run, type Supply } from "../api/client";
+import { type Harmonics, type Run, type Supply } from "../api/client";
+import { useHarmonics } from "../api/traces";
 import { signalNames } from "../readings/draft";
 import { FIELD } from "../ui/field";
 import { show } from "../ui/quantity";

@@ -1,55 +1,17 @@
-import { scaleLinear } from "d3-scale";
-
-import type { Points, Strip as StripLook } from "../api/client";
-import { prefix, type Unit } from "../ui/quantity";
+import type { Strip as StripLook } from "../api/client";
+import type { Points } from "../api/traces";
 import type { Ink, Pen } from "./pen";
-import { scalesOf, ticks, type Scale, type Side } from "./scales";
+import { LEFT, RIGHT, timeScale, traceColour, type Size, type Trace, type View } from "./frame";
+import { scalesOf, ticks, type Scale } from "./scales";
 
-/** Space beside the plots, shared by all strips so that their time axes line up. */
-export const LEFT = 62;
-export const RIGHT = 96;
 /** Above and beneath a plot. */
 const EDGE = 4;
-
-export interface Trace {
-  signal: string;
-  unit: Unit;
-  /** Index into the trace colours. */
-  colour: number;
-  width: number;
-  /** Whether the instants the engine computed are marked. */
-  marked: boolean;
-  side?: Side;
-  points?: Points;
-  /** The same signal in runs compared with, drawn thinner and paler behind. */
-  behind: (Points | undefined)[];
-}
-
-export interface View {
-  from: number;
-  to: number;
-}
-
-export interface Size {
-  width: number;
-  height: number;
-}
 
 export interface Course {
   traces: Trace[];
   view: View;
   span?: View;
   looks: Pick<StripLook, "left" | "right">;
-}
-
-/** Time to pixel within a strip of this width. */
-export function timeScale(view: View, width: number) {
-  return scaleLinear([view.from, view.to], [LEFT, width - RIGHT]);
-}
-
-/** The colour of a trace, as a name of the theme. */
-export function traceColour(index: number): string {
-  return `--trace-${index % 8}`;
 }
 
 /** Dashes tell traces of one strip apart where colours do not. */
@@ -152,19 +114,4 @@ function endLabels(pen: Pen, scales: Scale[], view: View, size: Size) {
     const lettering = { colour: traceColour(trace.colour), bold: true };
     pen.text(trace.signal, size.width - RIGHT + offset, y - Math.max(0, overshoot), lettering);
   }
-}
-
-/** Labels of the common time axis. */
-export function timeTicks(view: View, width: number) {
-  const x = timeScale(view, width);
-  const size = Math.max(Math.abs(view.from), Math.abs(view.to));
-  const [factor, letter] = prefix(size, "second");
-  // Deep in a run the digits that differ are the last ones.
-  const values = x.ticks(8);
-  const step = (values[1] ?? 1) - (values[0] ?? 0);
-  const digits = Math.max(0, Math.ceil(-Math.log10(step / factor) - 1e-9));
-  return values.map((value) => ({
-    x: x(value),
-    label: `${(value / factor).toFixed(Math.min(digits, 9))}\u2009${letter}s`,
-  }));
 }

@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 
 import { prefix, show, symbol, type Unit } from "../ui/quantity";
-import { LEFT, RIGHT, traceColour, type Size } from "./draw";
+import { LEFT, RIGHT, traceColour, type Size } from "./frame";
 import type { Pen } from "./pen";
 import { ticks } from "./scales";
 

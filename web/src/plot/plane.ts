@@ -1,7 +1,8 @@
 import { scaleLinear } from "d3-scale";
 
 import type { Unit } from "../ui/quantity";
-import { DASHES, LEFT, RIGHT, traceColour, type Size } from "./draw";
+import { DASHES } from "./draw";
+import { LEFT, RIGHT, traceColour, type Size } from "./frame";
 import { FOOT } from "./lines";
 import type { Pen } from "./pen";
 import { ticks } from "./scales";

@@ -1,7 +1,7 @@
 import { useEffect, useRef, type ComponentProps } from "react";
 
 import { canvasPen, type Draw } from "./pen";
-import type { Size } from "./draw";
+import type { Size } from "./frame";
 
 interface Props extends ComponentProps<"canvas"> {
   size: Size;

@@ -1,4 +1,4 @@
-import { timeTicks, type Size, type View } from "./draw";
+import { timeTicks, type Size, type View } from "./frame";
 import { SvgPen, type Draw, type Pen } from "./pen";
 import { painted } from "./plot";
 

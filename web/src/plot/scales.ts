@@ -1,10 +1,10 @@
 import { scaleLinear, scaleLog } from "d3-scale";
 
-import type { Points, Strip as StripLook } from "../api/client";
+import type { Strip as StripLook } from "../api/client";
+import type { Points } from "../api/traces";
 import { prefix, symbol, type Unit } from "../ui/quantity";
-import type { Trace, View } from "./draw";
+import type { Side, Trace, View } from "./frame";
 
-export type Side = "left" | "right";
 type ScaleLook = NonNullable<StripLook["left"]>;
 
 /** A vertical scale and the traces that have it. */

@@ -1,7 +1,7 @@
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 
 import { show } from "../ui/quantity";
-import { LEFT, RIGHT, timeScale, timeTicks, type View } from "./draw";
+import { LEFT, RIGHT, timeScale, timeTicks, type View } from "./frame";
 
 interface Props {
   view: View;

@@ -1,4 +1,4 @@
-import type { Points } from "../api/client";
+import type { Points } from "../api/traces";
 
 interface Props {
   points?: Points;

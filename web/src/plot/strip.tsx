@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
 
-import { LEFT, RIGHT, timeScale, type Size, type View } from "./draw";
+import { LEFT, RIGHT, timeScale, type Size, type View } from "./frame";
 import type { Draw } from "./pen";
 import { Plot } from "./plot";
 

@@ -1,6 +1,7 @@
 import { useState } from "react";
 
-import { useMeasures, useTraces, type SpanMeasures } from "../api/client";
+import { type SpanMeasures } from "../api/client";
+import { useMeasures, useTraces } from "../api/traces";
 import { Sparkline } from "../plot/sparkline";
 import { Button } from "../ui/button";
 import { Menu, MenuItem } from "../ui/menu";

@@ -1,6 +1,6 @@
 //! A server with a database of its own, and a client that talks to it.
 
-use arrow_array::Float64Array;
+use arrow_array::{Float64Array, RecordBatch};
 use arrow_ipc::reader::StreamReader;
 use serde_json::{Value, json};
 use std::sync::OnceLock;
@@ -122,10 +122,36 @@ impl Client {
             .unwrap();
         assert_eq!(answer.status(), 200);
         let bytes = answer.body_mut().read_to_vec().unwrap();
-        let batch = StreamReader::try_new(bytes.as_slice(), None).unwrap().next().unwrap().unwrap();
-        let column = |i: usize| batch.column(i).as_any().downcast_ref::<Float64Array>().unwrap().values().to_vec();
-        (column(0), column(1))
+        points(&StreamReader::try_new(bytes.as_slice(), None).unwrap().next().unwrap().unwrap())
     }
+
+    /// Traces drawn together; those that cannot be drawn with what is said of them.
+    pub(crate) fn traces(&self, run: &str, body: &Value) -> Vec<Result<Points, String>> {
+        let address = format!("{}/api/runs/{run}/traces", self.address);
+        let request = self.agent.post(address).header("content-type", "application/json");
+        let mut answer = request.send(body.to_string()).unwrap();
+        let bytes = answer.body_mut().read_to_vec().unwrap();
+        assert_eq!(answer.status(), 200, "{}", String::from_utf8_lossy(&bytes));
+        let mut stream = StreamReader::try_new(bytes.as_slice(), None).unwrap();
+        let told: Vec<Option<String>> = serde_json::from_str(&stream.schema().metadata()["problems"]).unwrap();
+        let drawn = |problem: Option<String>| {
+            let batch = stream.next().unwrap().unwrap();
+            problem.map_or_else(|| Ok(points(&batch)), Err)
+        };
+        told.into_iter().map(drawn).collect()
+    }
+
+    /// An answer that is a text.
+    pub(crate) fn text(&self, path: &str) -> String {
+        self.agent.get(format!("{}{path}", self.address)).call().unwrap().body_mut().read_to_string().unwrap()
+    }
+}
+
+type Points = (Vec<f64>, Vec<f64>);
+
+fn points(batch: &RecordBatch) -> Points {
+    let column = |i: usize| batch.column(i).as_any().downcast_ref::<Float64Array>().unwrap().values().to_vec();
+    (column(0), column(1))
 }
 
 pub(crate) fn serve(database: &str, arguments: &[&str]) -> (Server, Client) {

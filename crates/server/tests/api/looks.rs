@@ -121,3 +121,76 @@ fn spectra_planes_crossings_and_rows_agree_with_what_is_measured() {
             .contains("without a name")
     );
 }
+
+/// Traces drawn together are those drawn one by one, whatever stretch is asked for: plain, of both signs, worked out, of a
+/// part with three pins, and with one among them that cannot be drawn.
+#[test]
+fn traces_drawn_together_are_those_drawn_one_by_one() {
+    let (_server, client) = serve(&database(), &[]);
+    let run = client.start(&client.demo());
+    client.finished(&run);
+    let signals =
+        ["bus.v", "-V1.i", "line.v - neutral.v", "V1.v * -V1.i", "mean(bus.v, 20m)", "T1.p", "lost.v", "D1.i"];
+    for (from, to, width) in [(0.0, 0.5, 600), (0.1, 0.100_5, 600), (0.2, 0.3, 64), (0.4, 0.9, 1280), (0.7, 0.8, 100)] {
+        let together = client.traces(&run, &json!({ "signals": signals, "from": from, "to": to, "width": width }));
+        assert_eq!(together.len(), signals.len());
+        for (signal, found) in signals.iter().zip(together) {
+            match found {
+                Ok(points) => assert_eq!(points, client.trace(&run, signal, from, to, width), "{signal} from {from}"),
+                Err(problem) => assert!(*signal == "lost.v" && problem.contains("named lost"), "{signal}: {problem}"),
+            }
+        }
+    }
+    let ask = |body: Value| client.post(&format!("/api/runs/{run}/traces"), &body);
+    let (status, answer) = ask(json!({ "signals": ["bus.v"], "from": 0.2, "to": 0.1, "width": 10 }));
+    assert!(status == 422 && answer["message"].as_str().unwrap().contains("later end"), "{answer}");
+    let many: Vec<String> = (0..201).map(|_| "bus.v".to_owned()).collect();
+    let (status, answer) = ask(json!({ "signals": many, "from": 0.0, "to": 0.1, "width": 10 }));
+    assert!(status == 422 && answer["message"].as_str().unwrap().contains("in parts"), "{answer}");
+}
+
+/// What is written beside a run stays with it; the circuit of a run is the one that ran, however the supply changed since.
+#[test]
+fn notes_and_circuits_stay_with_their_runs() {
+    let (_server, client) = serve(&database(), &[]);
+    let supply = client.demo();
+    let run = client.start(&supply);
+    client.finished(&run);
+    let remark = |body: Value| client.post(&format!("/api/runs/{run}/remark"), &body);
+    let shown = || client.get(&format!("/api/runs/{run}")).1;
+    assert_eq!((shown()["note"].as_str(), shown()["marked"].as_bool()), (Some(""), Some(false)));
+    assert_eq!(remark(json!({ "note": "  first try, bus a little low \n" })).0, 204);
+    assert_eq!(
+        (shown()["note"].as_str(), shown()["marked"].as_bool()),
+        (Some("first try, bus a little low"), Some(false))
+    );
+    assert_eq!(remark(json!({ "marked": true })).0, 204);
+    assert_eq!(remark(json!({})).0, 204);
+    assert_eq!(
+        (shown()["note"].as_str(), shown()["marked"].as_bool()),
+        (Some("first try, bus a little low"), Some(true))
+    );
+    for (note, said) in [("x".repeat(2001), "2000"), ("a\0b".to_owned(), "NUL")] {
+        let (status, answer) = remark(json!({ "note": note }));
+        assert!(status == 422 && answer["message"].as_str().unwrap().contains(said), "{answer}");
+    }
+    let nobody = "/api/runs/00000000-0000-0000-0000-000000000000";
+    for what in ["remark", "document", "drawing.svg"] {
+        let path = format!("{nobody}/{what}");
+        let status = if what == "remark" { client.post(&path, &json!({ "note": "x" })).0 } else { client.get(&path).0 };
+        assert_eq!(status, 404, "{what}");
+    }
+    let id = supply["id"].as_str().unwrap();
+    let mut changed = supply["document"].clone();
+    changed["title"] = json!("Changed");
+    changed["parts"].as_array_mut().unwrap().retain(|p| p["id"] != "C1");
+    let body = json!({ "document": changed, "revision": supply["revision"] });
+    assert_eq!(client.send("PUT", &format!("/api/supplies/{id}"), &body.to_string()).0, 200);
+    let (status, document) = client.get(&format!("/api/runs/{run}/document"));
+    assert_eq!((status, &document["parts"]), (200, &supply["document"]["parts"]), "as it ran");
+    let picture = client.text(&format!("/api/runs/{run}/drawing.svg"));
+    assert!(picture.starts_with("<svg") && picture.contains(">C1<"), "{}", &picture[..200.min(picture.len())]);
+    // A copy of it is a supply of its own.
+    let (status, copy) = client.post("/api/supplies", &json!({ "document": document }));
+    assert!(status == 200 && copy["id"] != supply["id"] && copy["revision"] == 1, "{copy}");
+}

@@ -1,0 +1,61 @@
+import { scaleLinear } from "d3-scale";
+
+import type { Points } from "../api/traces";
+import { prefix, type Unit } from "../ui/quantity";
+
+/** A side a scale can stand on. */
+export type Side = "left" | "right";
+
+/** Space beside the plots, shared by all strips so that their time axes line up. */
+export const LEFT = 62;
+export const RIGHT = 96;
+
+/** A trace as it is drawn. */
+export interface Trace {
+  signal: string;
+  unit: Unit;
+  /** Index into the trace colours. */
+  colour: number;
+  width: number;
+  /** Whether the instants the engine computed are marked. */
+  marked: boolean;
+  side?: Side;
+  points?: Points;
+  /** The same signal in runs compared with, drawn thinner and paler behind. */
+  behind: (Points | undefined)[];
+}
+
+export interface View {
+  from: number;
+  to: number;
+}
+
+export interface Size {
+  width: number;
+  height: number;
+}
+
+/** Time to pixel within a strip of this width. */
+export function timeScale(view: View, width: number) {
+  return scaleLinear([view.from, view.to], [LEFT, width - RIGHT]);
+}
+
+/** The colour of a trace, as a name of the theme. */
+export function traceColour(index: number): string {
+  return `--trace-${index % 8}`;
+}
+
+/** Labels of the common time axis. */
+export function timeTicks(view: View, width: number) {
+  const x = timeScale(view, width);
+  const size = Math.max(Math.abs(view.from), Math.abs(view.to));
+  const [factor, letter] = prefix(size, "second");
+  // Deep in a run the digits that differ are the last ones.
+  const values = x.ticks(8);
+  const step = (values[1] ?? 1) - (values[0] ?? 0);
+  const digits = Math.max(0, Math.ceil(-Math.log10(step / factor) - 1e-9));
+  return values.map((value) => ({
+    x: x(value),
+    label: `${(value / factor).toFixed(Math.min(digits, 9))}\u2009${letter}s`,
+  }));
+}
