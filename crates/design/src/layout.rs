@@ -11,8 +11,8 @@ use std::collections::{BTreeMap, BTreeSet};
 /// Grid squares between stages, and between the rows of branches.
 const GAP: i32 = 2;
 const ROW: i32 = 30;
-/// Squares a row is wide at most, but for a stage that is wider alone.
-const WIDE: i32 = 64;
+/// Squares a row is wide at most, but for a stage that is wider alone: two such rows fill a pane beside the strips.
+const WIDE: i32 = 80;
 /// Middle of the first row, and where the first stage begins.
 const FIRST: Origin = Origin { x: 0, y: 12 };
 

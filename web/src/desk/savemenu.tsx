@@ -39,6 +39,15 @@ export function SaveMenu({ run, name, signals, view, span, strips, onImport }: P
       setProblem("The browser does not let pictures be copied here; save it instead.");
     }
   };
+  const copyDrawing = async () => {
+    setProblem(undefined);
+    const drawing = svgOf(strips(), view);
+    try {
+      if (drawing) await navigator.clipboard.writeText(await drawing.text());
+    } catch {
+      setProblem("The browser does not let anything be copied here; save it instead.");
+    }
+  };
   const table = async ({ from, to }: View, format: keyof typeof ENDINGS, rate?: number) => {
     setProblem(undefined);
     const found = await tableOfTraces(run, { signals, from, to, format, rate: rate ?? null });
@@ -80,6 +89,7 @@ export function SaveMenu({ run, name, signals, view, span, strips, onImport }: P
           Save as a drawing (SVG)
         </MenuItem>
         <MenuItem onSelect={() => picture(copy)}>Copy the picture</MenuItem>
+        <MenuItem onSelect={() => void copyDrawing()}>Copy the drawing (SVG)</MenuItem>
         <MenuItem onSelect={() => void table(view, "csv")}>
           Save what is shown as a table (CSV, every node)
         </MenuItem>
