@@ -113,6 +113,15 @@ async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -
     let first: Vec<f64> = table.lines().nth(1).unwrap().split(',').map(|cell| cell.parse().unwrap()).collect();
     assert!(first.len() == 6 && (0.4..0.401).contains(&first[0]) && (13.0..16.0).contains(&first[2]), "{first:?}");
     assert!(table.lines().count() > 100, "{}", table.lines().count());
+    // One trace alone, of what is shown.
+    page.press("Save or copy the strips").await?;
+    let one = Locator::XPath("//*[@role='menuitemradio'][.='bus.v']");
+    page.client.wait().for_element(one).await?.click().await?;
+    page.picture("save-menu.png").await?;
+    let item = Locator::XPath("//*[@role='menuitem'][starts-with(.,'Save what is shown as a table')]");
+    page.client.find(item).await?.click().await?;
+    let table = String::from_utf8(page.saved_file(".csv").await?)?;
+    assert_eq!(table.lines().next().unwrap(), "t [s],bus.v [V]");
     // A formula of signals is drawn like one; a wrong one says what is wrong with it.
     page.press("New strip").await?;
     let search = page.find("[aria-label='Search signals']").await?;

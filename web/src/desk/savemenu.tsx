@@ -1,4 +1,5 @@
 import { Download } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 
 import { type Run } from "../api/client";
@@ -6,7 +7,7 @@ import { tableOfTraces } from "../api/traces";
 import type { View } from "../plot/frame";
 import { pictureOf, saveAs, svgOf, type Drawn } from "../plot/save";
 import { Button } from "../ui/button";
-import { Menu, MenuItem } from "../ui/menu";
+import { ITEM, Menu, MenuItem } from "../ui/menu";
 import { show } from "../ui/quantity";
 
 interface Props {
@@ -20,6 +21,7 @@ interface Props {
   onImport: () => void;
 }
 
+const ALL = "all traces";
 const ENDINGS = { csv: "csv", arrow: "arrow", parquet: "parquet", comtrade: "cff" } as const;
 /** Samples of a resampled table, about. */
 const SAMPLES = 10_000;
@@ -27,6 +29,8 @@ const SAMPLES = 10_000;
 /** Strips as a picture, traces as a table. */
 export function SaveMenu({ run, name, signals, view, span, strips, onImport }: Props) {
   const [problem, setProblem] = useState<string>();
+  const [chosen, setOnly] = useState(ALL);
+  const only = signals.includes(chosen) ? chosen : ALL;
   const picture = (then: (blob: Blob) => unknown) => {
     setProblem(undefined);
     const drawn = pictureOf(strips(), view);
@@ -50,7 +54,13 @@ export function SaveMenu({ run, name, signals, view, span, strips, onImport }: P
   };
   const table = async ({ from, to }: View, format: keyof typeof ENDINGS, rate?: number) => {
     setProblem(undefined);
-    const found = await tableOfTraces(run, { signals, from, to, format, rate: rate ?? null });
+    const found = await tableOfTraces(run, {
+      signals: only === ALL ? signals : [only],
+      from,
+      to,
+      format,
+      rate: rate ?? null,
+    });
     if (typeof found === "string") setProblem(found);
     else saveAs(`${name}.${ENDINGS[format]}`, found);
   };
@@ -90,6 +100,25 @@ export function SaveMenu({ run, name, signals, view, span, strips, onImport }: P
         </MenuItem>
         <MenuItem onSelect={() => picture(copy)}>Copy the picture</MenuItem>
         <MenuItem onSelect={() => void copyDrawing()}>Copy the drawing (SVG)</MenuItem>
+        {signals.length > 1 && (
+          <DropdownMenu.RadioGroup value={only} onValueChange={setOnly} aria-label="Traces in a table">
+            <DropdownMenu.Label className="mt-1 border-t border-hairline px-2 pt-1 text-xs text-muted">
+              In a table
+            </DropdownMenu.Label>
+            <span className="flex max-w-96 flex-wrap gap-1 px-2 pb-1">
+              {[ALL, ...signals].map((signal) => (
+                <DropdownMenu.RadioItem
+                  key={signal}
+                  value={signal}
+                  onSelect={(event) => event.preventDefault()}
+                  className={`${ITEM} border border-hairline px-1.5 py-0 text-xs data-[state=checked]:border-copper data-[state=checked]:text-copper ${signal === ALL ? "" : "figures"}`}
+                >
+                  {signal}
+                </DropdownMenu.RadioItem>
+              ))}
+            </span>
+          </DropdownMenu.RadioGroup>
+        )}
         <MenuItem onSelect={() => void table(view, "csv")}>
           Save what is shown as a table (CSV, every node)
         </MenuItem>
