@@ -60,7 +60,7 @@ fn scales_hold_what_they_show_and_say_where_it_is() -> Result<()> {
             let log = k % 3 == 0;
             let y: Vec<f64> = (0..20).map(|_| size * (mixed.next() + if log { 0.01 } else { offset })).collect();
             let side = [Value::Null, json!("left"), json!("right")][(3.0 * mixed.next()) as usize % 3].clone();
-            let from = (k % 5 == 0).then(|| size * 0.02);
+            let from = (k % 5 == 0).then_some(size * 0.02);
             let unit = ["volt", "ampere", "watt"][k % 3];
             json!({ "y": y, "log": log, "side": side, "from": from, "unit": unit })
         })
