@@ -122,13 +122,16 @@ impl Traces<'_> {
                     return Ok((block_in_place(|| envelope(&own, from, to, width))?, unit));
                 }
                 let drawable = read(text)?;
-                let (times, values) = match &joined {
-                    Some((times, columns_)) if drawable.reaches_back(from) >= from => {
-                        (times.clone(), block_in_place(|| drawable.evaluate(times, &columns, columns_)))
+                let points = match &joined {
+                    Some((times, values)) if drawable.reaches_back(from) >= from => {
+                        block_in_place(|| thin(times, &drawable.evaluate(times, &columns, values), from, to, width))
                     }
-                    _ => self.values(&drawable, from, to).await?,
+                    _ => {
+                        let (times, values) = self.values(&drawable, from, to).await?;
+                        block_in_place(|| thin(&times, &values, from, to, width))
+                    }
                 };
-                Ok((block_in_place(|| thin(&times, &values, from, to, width)), drawable.unit()))
+                Ok((points, drawable.unit()))
             };
             drawn.push(one.await);
         }
