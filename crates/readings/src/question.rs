@@ -54,7 +54,7 @@ impl Question {
             M::FormFactor => Box::new(Shaped::new(span, Shape::Form)),
             M::RippleFactor => Box::new(Shaped::new(span, Shape::Ripple)),
             M::Ripple => Box::new(Filtered::new(span, stated(0, 0.0), stated(1, 0.0))?),
-            M::ValueAt => Box::new(Slopes::new(span, Sloped::At(stated(0, 0.0)))),
+            M::ValueAt => Box::new(Slopes::new(span, Sloped::At(stated(0, span.from)))),
             M::Slope => Box::new(Slopes::new(span, Sloped::Mean)),
             M::Steepest => Box::new(Slopes::new(span, Sloped::Steepest)),
             M::Frequency => Box::new(Crossings::new(span, None, Crossed::Frequency)),

@@ -29,6 +29,10 @@ impl Windows {
         let readings = of.circuit.readings.iter();
         let sought = readings.map(|reading| match &reading.window {
             _ if reading.study != of.study || reading.problem.is_some() => Sought::Known(Ok(of.whole)),
+            // A run cut short may have been on its way still.
+            ResolvedWindow::Settled { .. } if !of.complete => {
+                Sought::Known(Err("the run did not reach its end".to_owned()))
+            }
             ResolvedWindow::Settled { signal, band, period } => {
                 let question = |span| Question::settled(span, *period, *band);
                 Sought::Settled { signal: signal.to_string(), from: of.ask(signal, survey, question) }

@@ -68,6 +68,10 @@ fn windows_are_found_in_the_run() {
         let signal = if id == "settled" { "bus.v" } else { "V1.v" };
         supply.readings.push(Reading::new([id, id, "switch_on", signal], M::Mean, window));
     }
+    // The bus where the mains passes through a level: a value at a crossing.
+    let at_peak =
+        Window::BetweenEvents { from: crossing("300", Direction::Rising, 9), to: Event::Time("0.5".to_owned()) };
+    supply.readings.push(Reading::new(["at_level", "at level", "switch_on", "V1.v"], M::ValueAt, at_peak));
     let outcome = run(&resolve(&supply).unwrap(), "switch_on", &mut Recording::default()).unwrap();
     let found = |id: &str| outcome.readings.iter().find(|r| r.id == id).unwrap();
     // The reservoir is full after some periods, and from then on the mean is that of the end.
@@ -81,6 +85,7 @@ fn windows_are_found_in_the_run() {
     // The mean of a half wave is 2/π of its peak.
     let half = 2.0 / std::f64::consts::PI * 230.0 * 2f64.sqrt();
     assert!((found("half").value.unwrap() / half - 1.0).abs() < 1e-3, "{:?}", found("half"));
+    assert!((found("at_level").value.unwrap() - 300.0).abs() < 1e-6, "{:?}", found("at_level"));
     assert_eq!(found("from_surge").window.unwrap().0, 0.1);
     for (id, said) in [("never", "waits for crossing 1 of 400 by V1.v"), ("backwards", "before it begins at")] {
         let reading = found(id);

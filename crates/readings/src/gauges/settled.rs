@@ -134,12 +134,7 @@ impl Gauge for Settled {
 
     fn again(&mut self, figures: &Figures) -> Result<bool, MeasureError> {
         if self.ready {
-            if self.periodic {
-                // What begins within a period is not one.
-                let whole = ((self.span.to - self.span.from) / self.length * (1.0 + 1e-9)).floor() as u64;
-                self.now = self.now.filter(|(period, ..)| *period < whole);
-                self.close();
-            }
+            self.close();
             return Ok(false);
         }
         let (min, max) = figures.extremes();
