@@ -44,6 +44,19 @@ async fn words(page: &Page) -> Result<Vec<String>> {
     Ok(texts.filter_map(|t| Some(t.split_once('>')?.1.split_once('<')?.0.replace('\u{2009}', " "))).collect())
 }
 
+/// Shows a voltage and a current over frequency in one strip, and the bus against the mains in another.
+const MIXED: &str = "
+    const done = arguments[arguments.length - 1], path = '/api/supplies/' + location.pathname.split('/')[2];
+    (async () => {
+        const { document, revision } = await (await fetch(path)).json();
+        document.studies[0].strips = [
+            { traces: [{ signal: 'bus.v' }, { signal: 'D1.i' }], shows: { spectrum: {} } },
+            { traces: [{ signal: 'bus.v' }], shows: { against: { x: 'V1.v' } } }];
+        const headers = { 'content-type': 'application/json' };
+        done((await fetch(path, { method: 'PUT', headers, body: JSON.stringify({ document, revision }) })).status);
+    })();
+";
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_strip_is_shown_over_frequency_against_a_signal_and_in_figures() -> Result<()> {
     let stage = Stage::set(&[])?;
@@ -83,12 +96,17 @@ async fn a_strip_is_shown_over_frequency_against_a_signal_and_in_figures() -> Re
         page.client.active_element().await?.send_keys("+").await?;
     }
     page.text("table[aria-label='bus.v in figures']", |text| text.contains("Every instant")).await?;
+    // One scale has one unit: what is in another is left out, and said to be.
+    assert_eq!(page.client.execute_async(MIXED, vec![]).await?, 200);
+    page.client.refresh().await?;
+    page.text("[aria-label=Strips] [role=alert]", |text| text.contains("D1.i is in A, not in V")).await?;
+    page.press("Whole run").await?;
     // What nothing can be said of says why.
-    page.press("Undo").await?;
     press_at(&page, "Looks of this strip", 1).await?;
     let across = page.find("[aria-label='Signal along the horizontal axis']").await?;
     across.send_keys("\u{E009}a\u{E000}nowhere.v\u{E007}").await?;
-    page.text("[aria-label=Strips] [role=alert]", |text| text.contains("no net or part named nowhere")).await?;
+    let second = "[aria-label^='Plots; '] > div:nth-child(2) [role=alert]";
+    page.text(second, |text| text.contains("no net or part named nowhere")).await?;
     page.close().await
 }
 

@@ -106,13 +106,17 @@ function readsAcross({ document }: SupplyShown): boolean {
   });
 }
 
+/** The ended runs a run's numbers may hang on; none if no formula reaches across studies. */
+function besideOf(shown: SupplyShown, all: Run[] | undefined): string[] {
+  return readsAcross(shown) ? (all ?? []).filter(isOver).map((run) => run.id) : [];
+}
+
 /** A run as its supply reads and judges it now; what it gave at its end as long as nothing else is read. `all` are the
  * supply's runs, some of which formulas may use. */
 export function useJudged(run: Run | undefined, shown: SupplyShown, all: Run[] | undefined): Run | undefined {
-  const across = useMemo(() => readsAcross(shown), [shown]);
+  const beside = useMemo(() => besideOf(shown, all), [shown, all]);
   const same = useMemo(() => judgesAlike(run?.revision ?? 0, shown), [run?.revision, shown]);
-  const alike = same && !across;
-  const beside = across ? all?.filter((r) => isOver(r) && r.id !== run?.id).map((r) => r.id) : [];
+  const alike = same && beside.length === 0;
   const asks = run && isOver(run) && run.outcome && run.node_count > 0 && !alike;
   const judged = useQuery({
     queryKey: ["judged", run?.id, shown.revision, beside],
@@ -134,11 +138,12 @@ export function useJudged(run: Run | undefined, shown: SupplyShown, all: Run[] |
 }
 
 /** Runs as their supply reads and judges them now, in their order. */
-export function useJudgedRuns(runs: Run[], shown: SupplyShown): Run[] {
+export function useJudgedRuns(runs: Run[], shown: SupplyShown, all: Run[] | undefined): Run[] {
+  const beside = besideOf(shown, all);
   const blocked = shown.findings.some((f) => f.severity === "error");
   const found = useQueries({
     queries: runs.map((run) => ({
-      queryKey: ["judged", run.id, shown.revision],
+      queryKey: ["judged", run.id, shown.revision, beside],
       enabled: !blocked && run.node_count > 0 && run.outcome != null,
       staleTime: Infinity,
       queryFn: async () =>

@@ -126,17 +126,17 @@ function useEach<T>(
   how: unknown,
   ask: (run: string, signal: string, span: Span) => Promise<{ data?: unknown; error?: unknown }>,
 ) {
-  return useQuery<(T | string)[]>({
+  return useQuery<Map<string, T | string>>({
     queryKey: [what, run?.id, signals, span, how],
     enabled: isThere(run) && span !== undefined && signals.length > 0,
-    placeholderData: (previous: (T | string)[] | undefined) => previous,
-    queryFn: () =>
-      Promise.all(
-        signals.map(async (signal) => {
-          const answer = await ask(run?.id ?? "", signal, span ?? { from: 0, to: 0 });
-          return answer.data === undefined ? problemOf(answer.error) : (answer.data as T);
-        }),
-      ),
+    placeholderData: (previous: Map<string, T | string> | undefined) => previous,
+    queryFn: async () => {
+      const one = async (signal: string): Promise<[string, T | string]> => {
+        const answer = await ask(run?.id ?? "", signal, span ?? { from: 0, to: 0 });
+        return [signal, answer.data === undefined ? problemOf(answer.error) : (answer.data as T)];
+      };
+      return new Map(await Promise.all(signals.map(one)));
+    },
   });
 }
 

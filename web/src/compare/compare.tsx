@@ -39,7 +39,7 @@ export function Compare({ shown, study, editing }: Props) {
   const ids = (picked ?? usual).filter((id) => ended.some((r) => r.id === id));
   // Oldest first, so that what came of a change stands to its right.
   const chosen = ended.filter((r) => ids.includes(r.id)).reverse();
-  const runs = useJudgedRuns(chosen, shown);
+  const runs = useJudgedRuns(chosen, shown, all);
   const [referred, setReference] = useState<string>();
   const reference = runs.find((r) => r.id === referred) ?? runs[0];
   if (all && ended.length === 0)

@@ -6,7 +6,7 @@ import { findCrossing } from "../api/traces";
 import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";
 import { Sheet } from "../ui/popover";
-import { show } from "../ui/quantity";
+import { show, symbol } from "../ui/quantity";
 
 interface Props {
   id: string;
@@ -98,7 +98,7 @@ function Fields({ id, run, signals, unitOf, at, onFound }: Props & { run: Run })
           onKeyDown={(event) => event.key === "Enter" && void search(event.shiftKey)}
           className={`figures w-full min-w-0 ${FIELD}`}
         />
-        <span className="text-muted">{show(1, unit).replace(/^1\u2009?/, "")}</span>
+        <span className="text-muted">{symbol(unit)}</span>
       </div>
       <div className="flex gap-2">
         <Button className="h-7" onClick={() => void search(true)}>

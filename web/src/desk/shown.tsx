@@ -1,6 +1,6 @@
 import { useEffect, useMemo, type RefObject } from "react";
 
-import { type Run, type Strip as StripLook } from "../api/client";
+import { isOver, type Run, type Strip as StripLook } from "../api/client";
 import { useAgainst, useRows, useSpectra } from "../api/traces";
 import { drawCourse } from "../plot/draw";
 import { LEFT, type Size, type Trace, type View } from "../plot/frame";
@@ -10,7 +10,7 @@ import { drawPlane, type Curve } from "../plot/plane";
 import { Plot } from "../plot/plot";
 import type { Drawn } from "../plot/save";
 import { Strip } from "../plot/strip";
-import { show } from "../ui/quantity";
+import { show, symbol, type Unit } from "../ui/quantity";
 
 interface Props {
   look: StripLook;
@@ -85,22 +85,39 @@ function Problems({ found }: { found: string[] }) {
   );
 }
 
-/** Answers about each trace that can be drawn, and what is said of the others. */
-function useParted<T, D>(
+/** Answers about each trace that can be drawn, and what is said of the others. All stand on one scale, so that what is in
+ * another unit than the first has no place there. */
+function useParted<T extends object, D extends { unit: Unit }>(
   traces: Trace[],
-  found: (T | string)[] | undefined,
+  found: Map<string, T | string> | undefined,
   made: (trace: Trace, of: T) => D,
 ) {
   return useMemo(() => {
     const there: D[] = [];
     const problems: string[] = [];
-    traces.forEach((trace, k) => {
-      const of = found?.[k];
-      if (typeof of === "string") problems.push(`${trace.signal}: ${of}`);
-      else if (of !== undefined) there.push(made(trace, of));
-    });
+    for (const trace of traces) {
+      const of = found?.get(trace.signal);
+      if (of === undefined) continue;
+      if (typeof of === "string") {
+        problems.push(`${trace.signal}: ${of}`);
+        continue;
+      }
+      const drawn = made(trace, of);
+      const unit = there[0]?.unit ?? drawn.unit;
+      if (drawn.unit === unit) there.push(drawn);
+      else
+        problems.push(
+          `${trace.signal} is in ${symbol(drawn.unit) || "no unit"}, not in ${symbol(unit) || "none"}; give it a strip of its own.`,
+        );
+    }
     return { there, problems };
   }, [traces, found, made]);
+}
+
+/** Why there is nothing to look at yet, if there is not. */
+function missing(run: Run | undefined, span: View | undefined): string[] | undefined {
+  if (run && !isOver(run)) return ["Looked at once the run has ended."];
+  return span ? undefined : [WITHOUT_SPAN];
 }
 
 const WITHOUT_SPAN = "Set a span with the ruler beneath; what lies in it is looked at here.";
@@ -136,15 +153,15 @@ function SpectrumStrip({
         draw={draw}
         label={`Spectrum of ${signals.join(", ")} over the span`}
       />
-      <Problems found={span ? problems : [WITHOUT_SPAN]} />
+      <Problems found={missing(run, span) ?? problems} />
     </>
   );
 }
 
 const curve = (
   { signal, colour }: Trace,
-  of: { x_unit: Curve["xUnit"]; y_unit: Curve["yUnit"]; x: Curve["x"]; y: Curve["y"] },
-): Curve => ({ signal, colour, xUnit: of.x_unit, yUnit: of.y_unit, x: of.x, y: of.y });
+  of: { x_unit: Curve["xUnit"]; y_unit: Curve["unit"]; x: Curve["x"]; y: Curve["y"] },
+): Curve => ({ signal, colour, xUnit: of.x_unit, unit: of.y_unit, x: of.x, y: of.y });
 
 function PlaneStrip({ x, ...props }: Props & { x: string }) {
   const { run, traces, span, size } = props;
@@ -161,7 +178,7 @@ function PlaneStrip({ x, ...props }: Props & { x: string }) {
         draw={draw}
         label={`${signals.join(", ")} against ${x} over the span`}
       />
-      <Problems found={span ? problems : [WITHOUT_SPAN]} />
+      <Problems found={missing(run, span) ?? problems} />
     </>
   );
 }

@@ -20,7 +20,7 @@ export function useStanding(shown: SupplyShown, runs: Run[] | undefined, study: 
       (s) => runs?.find((r) => r.study === s.id && !r.measured && isOver(r) && r.outcome) ?? [],
     );
   }, [supply.studies, runs, study]);
-  const judged = useJudgedRuns(newest, shown);
+  const judged = useJudgedRuns(newest, shown, runs);
   const all = run ? [run, ...judged] : judged;
   const of = Object.fromEntries(all.map((each) => [each.study, each]));
   const verdicts = (supply.requirements ?? []).flatMap((requirement) => {

@@ -31,8 +31,7 @@ export function drawLines(pen: Pen, size: Size, spectra: Lines[], decibels: bool
   const x = scaleLinear([0, top || 1], [LEFT, right]);
   const level = (rms: number) => (decibels ? 20 * Math.log10(Math.abs(rms) || 1e-30) : Math.abs(rms));
   // What alternates sets the scale; beside a supply's mean it would not be seen.
-  const alternating = spectra.flatMap((s) => s.rms.slice(1).map(level));
-  const largest = Math.max(...alternating, decibels ? -300 : 1e-15);
+  const largest = spectra.reduce((most, s) => Math.max(most, level(strongest(s))), decibels ? -300 : 1e-15);
   const ceiling = decibels ? 10 * Math.ceil((largest + 6) / 10) : 1.2 * largest;
   const floor = decibels ? ceiling - DEPTH : 0;
   const y = scaleLinear([floor, ceiling], [bottom, EDGE]);
@@ -77,11 +76,16 @@ export function drawLines(pen: Pen, size: Size, spectra: Lines[], decibels: bool
   pen.text(said, right + 6, bottom - 4, { colour: "--muted" });
 }
 
+/** The strongest line but the mean; there may be too many for one call. */
+function strongest({ rms }: Pick<Lines, "rms">): number {
+  return rms.reduce((most, line, k) => (k > 0 ? Math.max(most, line) : most), 0);
+}
+
 /** The last line worth showing, and a little beyond it. */
 function last({ rms }: Lines, decibels: boolean): number {
   const all = rms.length - 1;
   if (decibels) return all;
-  const least = NAMED.least * Math.max(...rms.slice(1));
+  const least = NAMED.least * strongest({ rms });
   return Math.min(all, Math.max(20, Math.ceil(1.2 * rms.findLastIndex((line, k) => k > 0 && line >= least))));
 }
 
@@ -111,7 +115,7 @@ function names(
   bounds: [number, number],
 ) {
   const peaks = spectra.flatMap((s) => {
-    const largest = Math.max(...s.rms.slice(1));
+    const largest = strongest(s);
     return s.rms
       .map((rms, k) => ({ s, k, size: rms / largest }))
       .filter(({ k, size }) => {
@@ -125,6 +129,7 @@ function names(
     if (placed.length >= NAMED.most) break;
     const words = nameOf(s, k);
     const [px, py] = at(s, k);
+    if (px > bounds[1]) continue;
     const half = 3.4 * words.length;
     const x = px - half < bounds[0] ? px + half + 4 : Math.min(px, bounds[1] - half);
     const y = Math.max(10, py - 8);

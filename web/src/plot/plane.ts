@@ -14,7 +14,7 @@ export interface Curve {
   signal: string;
   colour: number;
   xUnit: Unit;
-  yUnit: Unit;
+  unit: Unit;
   x: (number | null)[];
   y: (number | null)[];
 }
@@ -26,7 +26,7 @@ export function drawPlane(pen: Pen, size: Size, against: string, curves: Curve[]
   const up = range(curves.map((c) => c.y));
   const x = scaleLinear(across, [LEFT, right]);
   const y = scaleLinear(up, [bottom, EDGE]);
-  const [xUnit, yUnit] = [curves[0]?.xUnit ?? "one", curves[0]?.yUnit ?? "one"];
+  const [xUnit, yUnit] = [curves[0]?.xUnit ?? "one", curves[0]?.unit ?? "one"];
   for (const tick of ticks({ low: across[0], high: across[1], unit: xUnit, log: false }, 7)) {
     const at = Math.round(x(tick.value)) + 0.5;
     pen.line([at, at], [EDGE, bottom], { colour: tick.value === 0 ? "--muted" : "--hairline" });
