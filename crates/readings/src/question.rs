@@ -1,10 +1,10 @@
 use crate::figures::{Average, Figures};
 use crate::gauges::{
-    Change, Class, Crossed, Crossings, Direction, Filtered, Flow, Gauge, Harmonics, HarmonicsOf, LAST_ORDER, Port,
-    RingingOf, Settled, Shape, Shaped, Sloped, Slopes, Spectrum, Step, TimeAbove,
+    Change, Class, Crossed, Crossings, Filtered, Flow, Gauge, Harmonics, HarmonicsOf, LAST_ORDER, Port, RingingOf,
+    Settled, Shape, Shaped, Sloped, Slopes, Spectrum, Step, TimeAbove,
 };
 use crate::waveform::{MeasureError, Span, Waveform};
-use circuit::ReadingMeasure;
+use circuit::{Direction, ReadingMeasure};
 
 /// What is to be taken of one signal, or of a voltage and a current, over a span.
 #[derive(Debug)]
@@ -62,7 +62,7 @@ impl Question {
             M::Duty => Box::new(TimeAbove::new(span, number(0))),
             M::Count => Box::new(Crossings::new(span, number(0), Crossed::Count)),
             M::CrossingTime => {
-                let direction = [Direction::Either, Direction::Up, Direction::Down][stated(2, 0.0) as usize % 3];
+                let direction = [Direction::Either, Direction::Rising, Direction::Falling][stated(2, 0.0) as usize % 3];
                 Box::new(Crossings::new(span, number(0), Crossed::Time(stated(1, 1.0) as u32, direction)))
             }
             M::RiseTime => step(Change::Rise, 2),

@@ -1,6 +1,7 @@
 //! Spectra of a span and crossings of a level, against closed forms on unevenly spaced steps.
 
-use mellow_readings::{Direction, Lines, Passing, Span, Spectrum, Taper, Waveform};
+use circuit::{Direction, Taper};
+use mellow_readings::{Lines, Passing, Span, Spectrum, Waveform};
 use proptest::prelude::*;
 use std::f64::consts::{PI, SQRT_2, TAU};
 
@@ -114,7 +115,7 @@ proptest! {
             found.extend(passing.take(Waveform::new(&times[cut..], &values[cut..])));
             found
         };
-        let (rising, falling) = (crossed(Direction::Up), crossed(Direction::Down));
+        let (rising, falling) = (crossed(Direction::Rising), crossed(Direction::Falling));
         let up = level.asin() / TAU;
         let expected = |first: f64| -> Vec<f64> {
             (-1..6).map(|n| f64::from(n) + first).filter(|t| *t > from && *t < 5.0).collect()

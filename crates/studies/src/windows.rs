@@ -1,7 +1,7 @@
 //! Windows that are found in a run before readings are taken in them.
 
 use crate::judging::{Recorded, covering};
-use circuit::{Direction, ResolvedEvent, ResolvedWindow, Signal};
+use circuit::{ResolvedEvent, ResolvedWindow, Signal};
 use readings::{MeasureError, Question, Span, Survey, Ticket};
 
 /// The windows of a circuit's readings, in their order, on their way.
@@ -95,12 +95,7 @@ impl Recorded<'_, '_> {
         match event {
             ResolvedEvent::At(time) => Instant::At(*time),
             ResolvedEvent::Crossing { signal, level, direction, number } => {
-                let way = match direction {
-                    Direction::Either => readings::Direction::Either,
-                    Direction::Rising => readings::Direction::Up,
-                    Direction::Falling => readings::Direction::Down,
-                };
-                let question = |span| Ok(Question::crossing(span, *level, *number, way));
+                let question = |span| Ok(Question::crossing(span, *level, *number, *direction));
                 let said = format!("crossing {number} of {level} by {signal}");
                 Instant::Crossing { said, found: self.ask(signal, survey, question) }
             }

@@ -1028,7 +1028,7 @@ export interface components {
        * @default false
        */
       backwards: boolean;
-      direction: components["schemas"]["Way"];
+      direction: components["schemas"]["Direction"];
       /**
        * Format: double
        * @description In the unit of the signal.
@@ -3112,11 +3112,6 @@ export interface components {
        */
       value?: number | null;
     };
-    /**
-     * @description Which way a level is crossed.
-     * @enum {string}
-     */
-    Way: "either" | "rising" | "falling";
     /** @description How bold a trace is drawn. */
     Weight: "fine" | "usual" | "bold";
     /** @description Which runs to list. */

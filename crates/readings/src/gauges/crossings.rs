@@ -1,6 +1,7 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::waveform::{MeasureError, Piece, Span, Waveform};
+use circuit::Direction;
 
 /// Wiggles that reach less far than this part of peak-to-peak beside the level are no swings.
 const GUARD: f64 = 0.1;
@@ -16,17 +17,6 @@ pub(crate) enum Crossed {
     Count,
     /// Time of the n-th crossing, s, counted from 1; wiggles count too.
     Time(u32, Direction),
-}
-
-/// Which way a level is crossed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Direction {
-    /// Either way.
-    Either,
-    /// From below.
-    Up,
-    /// From above.
-    Down,
 }
 
 /// Finds where a waveform passes through a level, piece by piece; touching it is not passing.
@@ -61,8 +51,8 @@ impl Passing {
                 let passed = self.above.replace(up).is_some_and(|before| before != up);
                 let wanted = match self.direction {
                     Direction::Either => true,
-                    Direction::Up => up,
-                    Direction::Down => !up,
+                    Direction::Rising => up,
+                    Direction::Falling => !up,
                 };
                 if passed && wanted {
                     times.push(time);
@@ -118,7 +108,7 @@ impl Crossings {
     pub(crate) fn new(span: Span, level: Option<f64>, asked: Crossed) -> Self {
         let directions: &[bool] = match asked {
             Crossed::Time(_, Direction::Either) => &[true, false],
-            Crossed::Time(_, Direction::Down) => &[false],
+            Crossed::Time(_, Direction::Falling) => &[false],
             _ => &[true],
         };
         let edges = directions.iter().map(|up| Edge { up: *up, armed: false }).collect();

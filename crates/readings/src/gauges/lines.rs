@@ -1,5 +1,6 @@
 use super::spectrum::GAUSS;
 use crate::waveform::{MeasureError, Piece, Span, Waveform};
+use circuit::Taper;
 use num_complex::Complex64;
 use rustfft::FftPlanner;
 use std::f64::consts::{SQRT_2, TAU};
@@ -17,29 +18,15 @@ pub struct Lines {
     grid: Vec<f64>,
 }
 
-/// What a span is weighted with, so that what does not fit into it a whole number of times stays where it is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Taper {
-    /// Nothing: exact for whole periods.
-    None,
-    /// A raised cosine.
-    Hann,
-    /// Four terms, side lobes at −92 dB (F. J. Harris, Proc. IEEE 66 (1978) 51, table 1).
-    BlackmanHarris,
-    /// Five terms, flat within 0.01 dB between two lines (G. D'Antona, A. Ferrero, Digital Signal Processing for
-    /// Measurement Systems, 2006, p. 70).
-    FlatTop,
-}
-
-impl Taper {
-    /// Factors of 1, −cos(2πt/T), cos(4πt/T), −cos(6πt/T), …
-    pub fn terms(self) -> &'static [f64] {
-        match self {
-            Taper::None => &[1.0],
-            Taper::Hann => &[0.5, 0.5],
-            Taper::BlackmanHarris => &[0.35875, 0.48829, 0.14128, 0.01168],
-            Taper::FlatTop => &[0.215_578_95, 0.416_631_58, 0.277_263_158, 0.083_578_947, 0.006_947_368],
-        }
+/// Factors of 1, −cos(2πt/T), cos(4πt/T), −cos(6πt/T), … that a taper is made of. Side lobes of Blackman and Harris lie at
+/// −92 dB (F. J. Harris, Proc. IEEE 66 (1978) 51, table 1); the flat top is flat within 0.01 dB between two lines (G. D'Antona,
+/// A. Ferrero, Digital Signal Processing for Measurement Systems, 2006, p. 70).
+fn terms(taper: Taper) -> &'static [f64] {
+    match taper {
+        Taper::None => &[1.0],
+        Taper::Hann => &[0.5, 0.5],
+        Taper::BlackmanHarris => &[0.35875, 0.48829, 0.14128, 0.01168],
+        Taper::FlatTop => &[0.215_578_95, 0.416_631_58, 0.277_263_158, 0.083_578_947, 0.006_947_368],
     }
 }
 
@@ -112,7 +99,7 @@ impl Lines {
     /// RMS of each line, the mean (with its sign) at 0, under a taper. The mean is taken out before: beside what alternates it
     /// is large, and a taper would spread it over the first lines.
     pub fn rms(&self, taper: Taper) -> Vec<f64> {
-        let (terms, length) = (taper.terms(), self.span.to - self.span.from);
+        let (terms, length) = (terms(taper), self.span.to - self.span.from);
         let mut lines = self.integrals();
         let mean = lines[0].re / length;
         // As the taper weighs it, so that what does not fit into the span a whole number of times has no part in it.

@@ -12,12 +12,12 @@ mod shape;
 mod spectrum;
 mod step;
 
+pub use crossings::Passing;
 pub(crate) use crossings::{Crossed, Crossings, TimeAbove};
-pub use crossings::{Direction, Passing};
 pub(crate) use filter::Filtered;
 pub use gauge::Gauge;
 pub use limits::{Class, LAST_ORDER, limit};
-pub use lines::{Lines, Taper};
+pub use lines::Lines;
 pub(crate) use port::{Flow, Port};
 pub(crate) use settled::Settled;
 pub(crate) use shape::{RingingOf, Shape, Shaped};

@@ -6,7 +6,8 @@ use super::errors::{ApiError, Body};
 use crate::recorded::{Drawable, Traces};
 use axum::Json;
 use axum::extract::{Path, State};
-use readings::{Direction, Passing, Span, Waveform};
+use circuit::Direction;
+use readings::{Passing, Span, Waveform};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::ops::ControlFlow;
@@ -17,21 +18,12 @@ pub(crate) struct CrossingOf {
     signal: String,
     /// In the unit of the signal.
     level: f64,
-    direction: Way,
+    direction: Direction,
     /// From where, s.
     at: f64,
     /// Whether the last one before that is wanted, not the next one after.
     #[serde(default)]
     backwards: bool,
-}
-
-/// Which way a level is crossed.
-#[derive(Clone, Copy, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-enum Way {
-    Either,
-    Rising,
-    Falling,
 }
 
 /// A crossing that was searched for.
@@ -58,11 +50,6 @@ pub(crate) async fn crossing(
     if !body.at.is_finite() || !body.level.is_finite() {
         return Err(ApiError::unusable("a search needs a level and a time to begin at"));
     }
-    let direction = match body.direction {
-        Way::Either => Direction::Either,
-        Way::Rising => Direction::Up,
-        Way::Falling => Direction::Down,
-    };
     let drawable = [Drawable::read(&circuit, &body.signal)?];
     let (length, at) = (whole.to - whole.from, body.at.clamp(whole.from, whole.to));
     let apart = APART * length;
@@ -73,7 +60,7 @@ pub(crate) async fn crossing(
         let (mut to, mut reach) = (at, length / STRETCHES);
         while found.is_none() && to > whole.from {
             let from = (to - reach).max(whole.from);
-            let mut passing = Passing::new(Span { from, to: (to + reach).min(at) }, body.level, direction);
+            let mut passing = Passing::new(Span { from, to: (to + reach).min(at) }, body.level, body.direction);
             let take = |times: &[f64], values: &[Vec<f64>]| {
                 let mut earlier =
                     passing.take(Waveform::new(times, &values[0])).into_iter().filter(|t| *t < at - apart);
@@ -85,7 +72,7 @@ pub(crate) async fn crossing(
         }
     } else {
         let span = Span { from: at, to: whole.to };
-        let mut passing = Passing::new(span, body.level, direction);
+        let mut passing = Passing::new(span, body.level, body.direction);
         let take = |times: &[f64], values: &[Vec<f64>]| {
             found = passing.take(Waveform::new(times, &values[0])).into_iter().find(|t| *t > at + apart);
             if found.is_some() { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }

@@ -6,9 +6,9 @@ use super::errors::{ApiError, Body};
 use crate::recorded::{Drawable, Traces};
 use axum::Json;
 use axum::extract::{Path, State};
-use circuit::ReadingMeasure;
+use circuit::{ReadingMeasure, Taper};
 use quantity::Unit;
-use readings::{Lines, Question, Span, Survey, Taper, Waveform};
+use readings::{Lines, Question, Span, Survey, Waveform};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::ops::ControlFlow;
@@ -26,7 +26,7 @@ pub(crate) struct SpectrumOf {
     from: f64,
     /// End of the span, s.
     to: f64,
-    taper: circuit::Taper,
+    taper: Taper,
     /// Highest frequency, Hz.
     #[serde(default)]
     up_to: Option<f64>,
@@ -71,13 +71,7 @@ pub(crate) async fn spectrum(
         ControlFlow::Continue(())
     };
     traces.pass(&[drawable], span, take).await?;
-    let taper = match body.taper {
-        circuit::Taper::None => Taper::None,
-        circuit::Taper::Hann => Taper::Hann,
-        circuit::Taper::BlackmanHarris => Taper::BlackmanHarris,
-        circuit::Taper::FlatTop => Taper::FlatTop,
-    };
-    let rms = app.think(move || lines.rms(taper)).await?;
+    let rms = app.think(move || lines.rms(body.taper)).await?;
     Ok(Json(LineSpectrum { unit, spacing, rms, fundamental }))
 }
 
