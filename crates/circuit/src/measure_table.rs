@@ -202,6 +202,13 @@ pub const MEASURES: &[Measure] = &[
         "From 90 % to 10 % of the way from the level before down to the level after (IEC 60469).",
     ),
     with(
+        M::Delay,
+        "Delay",
+        SECOND,
+        STEP,
+        "From the window's beginning to half of the way from the level before to the level after (IEC 60469): around a step, behind that step.",
+    ),
+    with(
         M::Overshoot,
         "Overshoot",
         SHARE,

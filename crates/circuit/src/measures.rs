@@ -30,6 +30,7 @@ pub enum ReadingMeasure {
     CrossingTime,
     RiseTime,
     FallTime,
+    Delay,
     Overshoot,
     Undershoot,
     SettlingTime,

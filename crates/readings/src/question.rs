@@ -67,6 +67,7 @@ impl Question {
             }
             M::RiseTime => step(Change::Rise, 2),
             M::FallTime => step(Change::Fall, 2),
+            M::Delay => step(Change::Delay, 2),
             M::Overshoot => step(Change::Overshoot, 2),
             M::Undershoot => step(Change::Undershoot, 2),
             M::Regulation => step(Change::Regulation, 2),

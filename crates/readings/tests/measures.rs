@@ -121,6 +121,12 @@ proptest! {
         let (way, other) = if rises { (M::RiseTime, M::FallTime) } else { (M::FallTime, M::RiseTime) };
         near(curve.ask(way, &step).unwrap(), 9f64.ln() * tau, 1e-5, "10 to 90 %");
         prop_assert_eq!(curve.ask(other, &step), Err(MeasureError::NoStep));
+        near(curve.ask(M::Delay, &step).unwrap(), 2f64.ln() * tau, 1e-5, "half way");
+        // Counted from where the window begins, whichever way; what is past half of it already has none.
+        let later = Span { from: 0.5 * tau, to: 20.0 * tau };
+        near(curve.over(later, M::Delay, &step, None).unwrap(), (2f64.ln() - 0.5) * tau, 1e-4, "half way from later");
+        let past = Span { from: tau, to: 20.0 * tau };
+        prop_assert_eq!(curve.over(past, M::Delay, &step, None), Err(MeasureError::NoStep));
         near(curve.ask(way, &[None, None]).unwrap(), 9f64.ln() * tau, 1e-5, "its own levels");
         near(curve.ask(M::SettlingTime, &[step[0], step[1], Some(0.02)]).unwrap(), 50f64.ln() * tau, 1e-5, "settling");
         prop_assert_eq!(curve.ask(M::SettlingTime, &[step[0], step[1], Some(1e-9)]), Err(MeasureError::NotSettled));

@@ -2235,6 +2235,7 @@ export interface components {
       | "crossing_time"
       | "rise_time"
       | "fall_time"
+      | "delay"
       | "overshoot"
       | "undershoot"
       | "settling_time"

@@ -10,6 +10,8 @@ pub(crate) enum Change {
     Rise,
     /// The same, downwards, s.
     Fall,
+    /// Time from the window's beginning to half of the way, s.
+    Delay,
     /// How far the level after is exceeded, relative to the change.
     Overshoot,
     /// How far it falls below the lower level.
@@ -37,7 +39,7 @@ pub(crate) struct Step {
     ready: bool,
     /// Time spent at each level, if levels are found by it.
     histogram: Option<Histogram>,
-    /// Times at which 10 % and 90 % of the way were passed first.
+    /// Times at which 10 % and 90 % of the way were passed first; for a delay, at which half of it was.
     passed: [Option<f64>; 2],
     /// When the band was left last; none while it has always been within.
     outside: Option<f64>,
@@ -103,9 +105,10 @@ impl Step {
 
     fn find_passages(&mut self, wave: Waveform<'_>) {
         let (start, end) = self.levels();
+        let parts: &[f64] = if self.asked == Change::Delay { &[0.5] } else { &[0.1, 0.9] };
         for piece in wave.pieces(self.span) {
             let (a, b) = piece.within(self.span);
-            for (k, part) in [0.1, 0.9].into_iter().enumerate() {
+            for (k, part) in parts.iter().copied().enumerate() {
                 let level = start + part * (end - start);
                 let later = k == 0 || self.passed[0].is_some();
                 if self.passed[k].is_none() && later {
@@ -190,6 +193,7 @@ impl Gauge for Step {
                 [Some(from), Some(to)] if upward == (self.asked == Change::Rise) => Ok(to - from),
                 _ => Err(MeasureError::NoStep),
             },
+            Change::Delay => self.passed[0].map(|at| at - self.span.from).ok_or(MeasureError::NoStep),
             Change::Overshoot => {
                 let beyond = if upward { max - end } else { end - min };
                 Ok(beyond.max(0.0) / (end - start).abs())
