@@ -144,10 +144,11 @@ async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -
     page.text("[data-testid='span-T1.p']", |text| text.contains('J')).await?;
     page.client.refresh().await?;
     page.text("[data-testid='span-T1.p']", |text| text.contains('J')).await?;
-    // Strips are part of the supply: moved up, the new one is the first, and undone it is not.
+    // Strips are part of the supply: moved up by key, the new one is the first, and undone it is not.
     let labels = "return [...document.querySelectorAll('canvas[role=img]')].map(c => c.ariaLabel).join('|')";
     assert!(page.script(labels).await?.as_str().unwrap().ends_with("T1.p"));
-    page.script("[...document.querySelectorAll('[aria-label=\"Move this strip up\"]')].at(-1).click()").await?;
+    page.script("[...document.querySelectorAll('[aria-label=\"Move this strip\"]')].at(-1).focus()").await?;
+    page.client.active_element().await?.send_keys("\u{E013}").await?;
     page.text("[data-testid=saved]", |text| text.contains("revision 5")).await?;
     assert!(!page.script(labels).await?.as_str().unwrap().ends_with("T1.p"));
     page.press("Undo").await?;

@@ -2,6 +2,7 @@
 
 use anyhow::Result;
 use fantoccini::Locator;
+use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use mellow_e2e::{Page, Stage};
 
 /// Chooses an option of a select by its text or value.
@@ -177,5 +178,83 @@ async fn scales_looks_heights_and_crossings_are_set_and_stay() -> Result<()> {
     page.picture("span-formulas.png").await?;
     page.client.refresh().await?;
     page.find("[data-testid='span-bus.v'] td[title*='cannot be added']").await?;
+    page.close().await
+}
+
+/// Drags from the middle of the n-th thing of a label to the middle of the n-th canvas.
+async fn drag(page: &Page, label: &str, nth: usize, onto: usize) -> Result<()> {
+    let middle = "const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]";
+    let of = |all: &str, nth: usize| format!("const e = document.querySelectorAll('{all}')[{nth}]; {middle}");
+    let from: [f64; 2] = serde_json::from_value(page.script(&of(&format!("[aria-label=\"{label}\"]"), nth)).await?)?;
+    let to: [f64; 2] = serde_json::from_value(page.script(&of("[aria-label=Strips] canvas", onto)).await?)?;
+    let at = |[x, y]: [f64; 2]| PointerAction::MoveTo { duration: None, x, y };
+    let moves = MouseActions::new("mouse".to_owned())
+        .then(at(from))
+        .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
+        .then(at([to[0], to[1] - 9.0]))
+        .then(at(to))
+        .then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+    Ok(page.client.perform_actions(moves).await?)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn runs_behind_stand_in_every_form_of_strip_and_strips_are_dragged() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    page.text("[data-testid='span-bus.v']", |text| text.contains('V')).await?;
+    page.click("[data-part=C1]").await?;
+    page.enter("Capacitance", "2200u").await?;
+    page.press("Close the inspector").await?;
+    page.text("[data-testid=numbers-old]", |text| text.contains("run again")).await?;
+    page.run().await?;
+    page.text("[data-testid=reading-bus_ripple]", |text| text.contains('%')).await?;
+    let behind = Locator::XPath("//select[@aria-label='Run behind the traces']/option[contains(.,'revision')]");
+    for (form, wanted) in [
+        ("over frequency, within the span", "Spectrum of bus.v"),
+        ("against another signal, within the span", "bus.v against"),
+    ] {
+        press_at(&page, "Looks of this strip", 1).await?;
+        choose(&page, "How the strip is shown", form).await?;
+        if wanted.ends_with("against") {
+            let across = page.find("[aria-label='Signal along the horizontal axis']").await?;
+            across.send_keys("\u{E009}a\u{E000}V1.v\u{E007}").await?;
+        }
+        escape(&page).await?;
+        page.find(&format!("canvas[aria-label^='{wanted}']")).await?;
+        let alone = ink(&page, 1).await?;
+        page.client.wait().for_element(behind).await?.click().await?;
+        let mut both = ink(&page, 1).await?;
+        for _ in 0..10 {
+            if both > alone + 50 {
+                break;
+            }
+            both = ink(&page, 1).await?;
+        }
+        page.picture(&format!("behind-{}.png", wanted.len())).await?;
+        assert!(both > alone + 50, "{wanted}: {alone} {both}");
+        choose(&page, "Run behind the traces", "no other run").await?;
+    }
+    // In figures, the other run's values stand beside, of the same instants.
+    press_at(&page, "Looks of this strip", 1).await?;
+    choose(&page, "How the strip is shown", "in figures").await?;
+    escape(&page).await?;
+    page.client.wait().for_element(behind).await?.click().await?;
+    let table = page.text("table[aria-label='bus.v in figures']", |text| text.contains("revision")).await?;
+    let last = table.lines().last().unwrap_or_default();
+    assert!(last.matches('V').count() == 2 && last.contains("500\u{2009}ms"), "{last}");
+    page.picture("figures-behind.png").await?;
+    // A strip is dragged to the place of another, downwards too.
+    let order = "return [...document.querySelectorAll('[data-strip]')].map(s => \
+                 s.querySelector('canvas, table').ariaLabel).join('|')";
+    let before = page.script(order).await?;
+    let saved = page.text("[data-testid=saved]", |text| text.contains("revision")).await?;
+    drag(&page, "Move this strip", 0, 1).await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision") && text != saved).await?;
+    let after = page.script(order).await?;
+    let swapped = |all: &str| all.split('|').map(str::to_owned).collect::<Vec<_>>();
+    let (was, is) = (swapped(before.as_str().unwrap()), swapped(after.as_str().unwrap()));
+    assert!(was[0] != is[0] && is.contains(&was[0]) && was.len() == is.len(), "{was:?} {is:?}");
     page.close().await
 }

@@ -69,6 +69,6 @@ pub use findings::check;
 pub use forms::{FORMS, Form, form};
 pub use path::Line;
 pub use proposal::{Proposal, ProposedPart, promised, propose, size};
-pub use ready::{ReadyMade, ready_made};
+pub use ready::{ReadyMade, Setting, ready_made};
 pub use stages::Place;
 pub use templates::{TEMPLATES, Template};

@@ -2,7 +2,10 @@
 
 use crate::demands::window;
 use circuit::kinds::Form;
-use circuit::{GND, KindId, Part, Reading, ReadingMeasure, StageKind, Supply, Window};
+use circuit::{
+    GND, KindId, Part, Reading, ReadingMeasure, StageKind, Strip, Study, StudyKind, Supply, Window, demands,
+};
+use quantity::entry;
 use std::collections::BTreeMap;
 
 /// Readings that belong together, ready to be added.
@@ -12,8 +15,23 @@ pub struct ReadyMade {
     pub title: String,
     /// How they are taken.
     pub help: String,
+    /// What is set in the supply first, where the readings need something to happen.
+    pub settings: Vec<Setting>,
+    /// The study in which it happens, if it is a new one.
+    pub study: Option<Study>,
     /// The readings; what formulas use stands before them.
     pub readings: Vec<Reading>,
+}
+
+/// A parameter of a part and what it is set to.
+#[derive(Clone, Debug, PartialEq, serde::Serialize, schemars::JsonSchema)]
+pub struct Setting {
+    /// The part's identifier.
+    pub part: String,
+    /// The parameter's identifier.
+    pub parameter: String,
+    /// Its value as typed.
+    pub value: String,
 }
 
 /// Everything that can be read of a supply without thinking about signals and windows, for one study.
@@ -23,9 +41,10 @@ pub fn ready_made(supply: &Supply, study: &str) -> Vec<ReadyMade> {
     let mains = parts.clone().filter(|p| p.kind == KindId::SineSource).map(|p| making.mains(p));
     let efficiency = making.efficiency();
     let regulation = making.regulation();
+    let line = parts.clone().filter(|p| p.kind == KindId::SineSource).filter_map(|p| making.line_regulation(p));
     let dropout = parts.clone().filter(|p| p.kind == KindId::Regulator).filter_map(|p| making.dropout(p));
     let utilisation = parts.filter(|p| TRANSFORMERS.contains(&p.kind)).filter_map(|p| making.utilisation(p));
-    mains.chain(efficiency).chain(regulation).chain(dropout).chain(utilisation).collect()
+    mains.chain(efficiency).chain(regulation).chain(line).chain(dropout).chain(utilisation).collect()
 }
 
 /// Kinds with a primary between their first two pins.
@@ -36,6 +55,12 @@ const TRANSFORMERS: [KindId; 5] = [
     KindId::HystereticTransformer,
     KindId::ThreeWindings,
 ];
+
+/// Periods that levels before and after a change of the line are taken over.
+const PERIODS: u32 = 5;
+/// Where the line falls to if nothing says how low it may be, and the study in which it does.
+const DIP: f64 = 0.9;
+const LINE_DIP: &str = "line_dip";
 
 struct Making<'a> {
     supply: &'a Supply,
@@ -77,6 +102,8 @@ impl Making<'_> {
             title: format!("Powers and harmonics of {id}"),
             help: "Real, apparent and nonactive power and their factors (IEEE 1459), harmonics against IEC 61000-3-2."
                 .to_owned(),
+            settings: Vec::new(),
+            study: None,
             readings: rows.into_iter().map(of_port).chain(of_current).collect(),
         }
     }
@@ -95,6 +122,8 @@ impl Making<'_> {
             title: "Efficiency of the supply and of each stage".to_owned(),
             help: "Power into the loads over power from the sources; of a stage, power passed on over power arriving."
                 .to_owned(),
+            settings: Vec::new(),
+            study: None,
             readings,
         })
     }
@@ -108,9 +137,7 @@ impl Making<'_> {
         });
         let of_part = |(part, what): (&Part, &str)| {
             let around = Window::AroundStep { of: Some(part.id.clone()), before: None, after: None };
-            let regulators = self.supply.stages.iter().filter(|s| s.kind == StageKind::Regulator);
-            let nets: Vec<&String> = regulators.filter_map(|s| s.output.as_ref()).collect();
-            let readings = nets.iter().map(|net| {
+            let readings = self.regulated().into_iter().map(|net| {
                 let (id, title) = (format!("{net}_regulation_{}", part.id.to_lowercase()), format!("{what} of {net}"));
                 let reading = self.reading(id, title, &format!("{net}.v"), ReadingMeasure::Regulation);
                 Reading { window: around.clone(), ..reading }
@@ -119,10 +146,90 @@ impl Making<'_> {
                 title: format!("{what} around the step of {}", part.id),
                 help: "Change of each regulated output's settled level, relative to the level before the step."
                     .to_owned(),
+                settings: Vec::new(),
+                study: None,
                 readings: readings.collect(),
             }
         };
         changing.map(of_part).filter(|ready| !ready.readings.is_empty()).collect()
+    }
+
+    /// Nets that regulators keep steady.
+    fn regulated(&self) -> Vec<&String> {
+        let regulators = self.supply.stages.iter().filter(|s| s.kind == StageKind::Regulator);
+        regulators.filter_map(|s| s.output.as_ref()).collect()
+    }
+
+    /// Of each regulated output, from before a change of an alternating source to the end of the run. Where the source does
+    /// not change, it is made to fall to the lowest voltage the supply must work from, in a study that goes on for as long
+    /// again as the longest other one: none of those sees the fall.
+    fn line_regulation(&self, source: &Part) -> Option<ReadyMade> {
+        let circuit = circuit::resolve(self.supply).ok()?;
+        let resolved = circuit.parts.iter().find(|p| p.id == source.id)?;
+        let id = &source.id;
+        let asked = format!("{} periods before {id} changes and at the end", PERIODS);
+        if resolved.value("changes_to") != 1.0 {
+            return Some(ReadyMade {
+                title: format!("Line regulation as {id} changes"),
+                help: format!("Compares the mean of each regulated output over {asked}."),
+                settings: Vec::new(),
+                study: None,
+                readings: self.before_and_after(source, self.study, resolved.period()?),
+            })
+            .filter(|ready| !ready.readings.is_empty());
+        }
+        let demand = demands(self.supply).0.filter(|d| d.lowest < d.nominal);
+        let share = format!("{} %", entry(100.0 * demand.map_or(DIP, |d| d.lowest / d.nominal)));
+        let at = circuit.studies.iter().map(|s| s.duration).fold(0.0, f64::max);
+        let set = |parameter: &str, value: String| Setting { part: id.clone(), parameter: parameter.to_owned(), value };
+        let shown =
+            std::iter::once(format!("{id}.v")).chain(self.regulated().into_iter().map(|net| format!("{net}.v")));
+        let study = Study {
+            id: LINE_DIP.to_owned(),
+            kind: StudyKind::SwitchOn,
+            title: "Line dip".to_owned(),
+            duration: entry(2.0 * at),
+            suggested: false,
+            record_from: Some(entry((at - 4.0 * f64::from(PERIODS) * resolved.period()?).max(0.0))),
+            max_step: None,
+            tolerance: None,
+            cut: None,
+            strips: shown.map(|signal| Strip::of([signal])).collect(),
+        };
+        Some(ReadyMade {
+            title: format!("Line regulation, {id} falling to {share}"),
+            help: format!(
+                "Adds a study in which {id} falls at {}s, after every other study has ended, and compares the mean of each \
+                 regulated output over {asked}.",
+                entry(at)
+            ),
+            settings: vec![set("changes_to", share), set("changes_at", entry(at))],
+            readings: self.before_and_after(source, &study.id, resolved.period()?),
+            study: Some(study),
+        })
+        .filter(|ready| !ready.readings.is_empty())
+    }
+
+    /// Means of each regulated output before a source changes and at the end, and how far they lie apart.
+    fn before_and_after(&self, source: &Part, study: &str, period: f64) -> Vec<Reading> {
+        let (id, stem) = (&source.id, source.id.to_lowercase());
+        let at_end = Window::LastPeriods { count: PERIODS, period_of: Some(id.clone()) };
+        let before = entry(f64::from(PERIODS) * period);
+        let just_before =
+            Window::AroundStep { of: Some(id.clone()), before: Some(before), after: Some("0".to_owned()) };
+        let of_net = |net: &String| {
+            let mean = |name: &str, title: &str, window: &Window| {
+                let (own, title) =
+                    (format!("{net}_{name}_{stem}_changes"), format!("{net}, mean {title} {id} changes"));
+                Reading::new([&own, &title, study, &format!("{net}.v")], ReadingMeasure::Mean, window.clone())
+            };
+            let (before, after) = (mean("before", "before", &just_before), mean("after", "after", &at_end));
+            let (own, title) = (format!("{net}_regulation_{stem}"), format!("Line regulation of {net}"));
+            let mut formula = Reading::new([&own, &title, study, ""], ReadingMeasure::Formula, at_end.clone());
+            formula.formula = Some(format!("({0} - {1}) / {0}", before.id, after.id));
+            [before, after, formula]
+        };
+        self.regulated().into_iter().flat_map(of_net).collect()
     }
 
     /// What stands across a regulator at its lowest, less what it needs.
@@ -146,6 +253,8 @@ impl Making<'_> {
             title: format!("Dropout margin of {}", part.id),
             help: "Lowest voltage across the regulator less its dropout voltage: what is left before it drops out."
                 .to_owned(),
+            settings: Vec::new(),
+            study: None,
             readings: vec![Reading {
                 numbers: BTreeMap::from([("need".to_owned(), need.unwrap_or(default.to_owned()))]),
                 ..reading
@@ -190,6 +299,8 @@ impl Making<'_> {
             help: "Mean voltage times mean current of the loads over the apparent power of the primary: how much larger the \
                    transformer is than what it delivers."
                 .to_owned(),
+            settings: Vec::new(),
+            study: None,
             readings,
         })
     }

@@ -61,6 +61,24 @@ fn coupled_windings_follow_their_phasors() {
     assert!((lost - i1 * i1 * r1 - i2 * i2 * r2).abs() < 1e-3 * passed, "{lost} of {passed}");
 }
 
+/// A sine that dips, rises or is interrupted once: its RMS is what is asked for before and after (by definition).
+#[test]
+fn a_sine_source_changes_once() {
+    for (to, at) in [(0.9, 0.0613), (1.25, 0.1), (0.0, 0.083), (0.4, 0.0999)] {
+        let (share, time) = (format!("{} %", 100.0 * to), format!("{at}"));
+        let rows = [("amplitude", "10"), ("changes_to", &*share), ("changes_at", &*time)];
+        let run = run(
+            circuit(&[("V1", SineSource, "a gnd", &rows), ("R1", Resistor, "a gnd", &[("resistance", "5")])]),
+            0.2,
+            1e-3,
+            1e-4,
+        );
+        let rms = |from, to| run.measure("R1.i", from, to, |w, s| w.measure(Rms, s).unwrap());
+        close(rms(0.02, 0.06), 2.0, 1e-3);
+        assert!((rms(0.12, 0.2) - 2.0 * to).abs() < 2e-3, "{to}");
+    }
+}
+
 /// Turns ratio n: voltages as n, currents as 1/n, impedances as n² (handbook); direct voltage too.
 #[test]
 fn an_ideal_transformer_scales_voltage_current_and_impedance() {

@@ -2290,6 +2290,10 @@ export interface components {
       /** @description How they are taken. */
       help: string;
       readings: components["schemas"]["Reading"][];
+      /** @description What is set in the supply first. */
+      settings: components["schemas"]["Setting"][];
+      /** @description The study it needs, if that is a new one. */
+      study?: components["schemas"]["Study"] | null;
     };
     /** @description What is said of a run; what is left out stays as it is. */
     Remark: {
@@ -2386,6 +2390,11 @@ export interface components {
        * @description First time, s.
        */
       from: number;
+      /**
+       * @description Instants to read the signals at, s, increasing, in place of those of the run: as another run's table has them.
+       * @default null
+       */
+      instants: number[] | null;
       /**
        * Format: uint
        * @description Rows at most.
@@ -2520,6 +2529,15 @@ export interface components {
        * @description Highest value, in the unit of its traces; fitted to what is shown if left out.
        */
       to?: number | null;
+    };
+    /** @description A parameter of a part and what it is set to. */
+    Setting: {
+      /** @description The parameter's identifier. */
+      parameter: string;
+      /** @description The part's identifier. */
+      part: string;
+      /** @description Its value as typed. */
+      value: string;
     };
     /** @description How grave a finding is. */
     Severity: "error" | "warning";

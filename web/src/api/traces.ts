@@ -93,14 +93,12 @@ function isThere(run: Run | undefined): run is Run {
 export type LineSpectrum = Schemas["LineSpectrum"];
 type SpectrumLook = Schemas["SpectrumLook"];
 
-/** Line spectra of a span; of each signal the spectrum, or why there is none. */
-export function useSpectra(
-  run: Run | undefined,
-  signals: string[],
-  span: Span | undefined,
-  look: SpectrumLook,
-) {
-  return useEach<LineSpectrum>(run, "spectrum", signals, span, look, (id, signal, at) =>
+/** Of each signal what was asked for, or why there is none. */
+export type Answers<T> = Map<string, T | string>;
+
+/** Line spectra of a span, of each run. */
+export function useSpectra(runs: Run[], signals: string[], span: Span | undefined, look: SpectrumLook) {
+  return useEach<LineSpectrum>(runs, "spectrum", signals, span, look, (id, signal, at) =>
     api.POST("/api/runs/{run}/spectrum", {
       params: { path: { run: id } },
       body: { signal, ...at, taper: look.taper ?? "none", up_to: look.up_to ?? null },
@@ -110,53 +108,84 @@ export function useSpectra(
 
 export type Plane = Schemas["Plane"];
 
-/** Signals against another over a span. */
-export function useAgainst(run: Run | undefined, signals: string[], span: Span | undefined, x: string) {
-  return useEach<Plane>(run, "against", signals, span, x, (id, y, at) =>
+/** Signals against another over a span, of each run. */
+export function useAgainst(runs: Run[], signals: string[], span: Span | undefined, x: string) {
+  return useEach<Plane>(runs, "against", signals, span, x, (id, y, at) =>
     api.POST("/api/runs/{run}/against", { params: { path: { run: id } }, body: { x, y, ...at } }),
   );
 }
 
-/** One answer per signal over a span of a run that has ended. */
+/** One answer per signal over a span of each run that has ended; none yet where it has not come. */
 function useEach<T>(
-  run: Run | undefined,
+  runs: Run[],
   what: string,
   signals: string[],
   span: Span | undefined,
   how: unknown,
   ask: (run: string, signal: string, span: Span) => Promise<{ data?: unknown; error?: unknown }>,
-) {
-  return useQuery<Map<string, T | string>>({
-    queryKey: [what, run?.id, signals, span, how],
-    enabled: isThere(run) && span !== undefined && signals.length > 0,
-    placeholderData: (previous: Map<string, T | string> | undefined) => previous,
-    queryFn: async () => {
-      const one = async (signal: string): Promise<[string, T | string]> => {
-        const answer = await ask(run?.id ?? "", signal, span ?? { from: 0, to: 0 });
-        return [signal, answer.data === undefined ? problemOf(answer.error) : (answer.data as T)];
-      };
-      return new Map(await Promise.all(signals.map(one)));
-    },
+): (Answers<T> | undefined)[] {
+  return useQueries({
+    queries: runs.map((run) => ({
+      queryKey: [what, run.id, signals, span, how],
+      enabled: isThere(run) && span !== undefined && signals.length > 0,
+      placeholderData: (previous: Answers<T> | undefined) => previous,
+      queryFn: async () => {
+        const one = async (signal: string): Promise<[string, T | string]> => {
+          const answer = await ask(run.id, signal, span ?? { from: 0, to: 0 });
+          return [signal, answer.data === undefined ? problemOf(answer.error) : (answer.data as T)];
+        };
+        const there = signals.filter((signal) => has(run, signal));
+        return new Map(await Promise.all(there.map(one)));
+      },
+    })),
+    combine: answersOf<T>,
   });
 }
+
+const answersOf = <T>(results: { data?: Answers<T> }[]) => results.map((result) => result.data);
 
 export type Rows = Schemas["Rows"];
 
 /** Traces in figures: every instant computed if there are few enough, evenly spaced ones otherwise. */
 export function useRows(run: Run | undefined, signals: string[], view: Span, most: number) {
   return useQuery({
-    queryKey: ["rows", run?.id, signals, view, most, run?.node_count],
-    enabled: run !== undefined && run.node_count > 0 && signals.length > 0,
-    retry: false,
+    ...rowsQuery(run, signals, { ...view, most }),
     placeholderData: (previous: Rows | undefined) => previous,
+  });
+}
+
+/** The same of other runs at the instants of those figures, each with the signals it has. */
+export function useRowsAt(runs: Run[], signals: string[], instants: number[]) {
+  const span = { from: instants[0] ?? 0, to: instants.at(-1) ?? 0 };
+  return useQueries({
+    queries: runs.map((run) => {
+      const there = signals.filter((signal) => has(run, signal));
+      return rowsQuery(run, there, { ...span, most: instants.length, instants }, instants.length > 1);
+    }),
+    combine: rowsOf,
+  });
+}
+
+const rowsOf = (results: { data?: Rows }[]) => results.map((result) => result.data);
+
+function rowsQuery(
+  run: Run | undefined,
+  signals: string[],
+  asked: Span & { most: number; instants?: number[] },
+  wanted = true,
+) {
+  return {
+    queryKey: ["rows", run?.id, signals, asked, run?.node_count],
+    enabled: wanted && run !== undefined && run.node_count > 0 && signals.length > 0,
+    retry: false as const,
     queryFn: async () =>
       taken<Rows>(
         await api.POST("/api/runs/{run}/rows", {
           params: { path: { run: run?.id ?? "" } },
-          body: { signals, ...view, most },
+          body: { signals, ...asked, instants: asked.instants ?? null },
         }),
       ),
-  });
+  };
 }
 
 /** The next time a trace passes through a level, nothing if there is none; or what is wrong, in words. */

@@ -1,9 +1,17 @@
 import { useEffect, useMemo, type RefObject } from "react";
 
-import { isOver, type Run, type Strip as StripLook } from "../api/client";
-import { useAgainst, useRows, useSpectra } from "../api/traces";
+import { isOver, nameOf, type Run, type Strip as StripLook } from "../api/client";
+import {
+  useAgainst,
+  useRows,
+  useRowsAt,
+  useSpectra,
+  type Answers,
+  type LineSpectrum,
+  type Plane,
+} from "../api/traces";
 import { drawCourse } from "../plot/draw";
-import { LEFT, type Size, type Trace, type View } from "../plot/frame";
+import { LEFT, traceColour, type Size, type Trace, type View } from "../plot/frame";
 import { drawLines, type Lines } from "../plot/lines";
 import type { Draw } from "../plot/pen";
 import { drawPlane, type Curve } from "../plot/plane";
@@ -15,6 +23,8 @@ import { show, symbol, type Unit } from "../ui/quantity";
 interface Props {
   look: StripLook;
   run?: Run;
+  /** Runs that stand behind. */
+  behind: Run[];
   traces: Trace[];
   view: View;
   span?: View;
@@ -85,34 +95,43 @@ function Problems({ found }: { found: string[] }) {
   );
 }
 
-/** Answers about each trace that can be drawn, and what is said of the others. All stand on one scale, so that what is in
- * another unit than the first has no place there. */
-function useParted<T extends object, D extends { unit: Unit }>(
+/** Answers about each trace that can be drawn, of the run itself and then of those behind, and what is said of the others.
+ * All stand on one scale, so that what is in another unit than the first has no place there. */
+function parted<T extends object, D extends { unit: Unit }>(
   traces: Trace[],
-  found: Map<string, T | string> | undefined,
-  made: (trace: Trace, of: T) => D,
+  [own, ...behind]: (Answers<T> | undefined)[],
+  made: (trace: Trace, of: T, behind?: number) => D,
 ) {
-  return useMemo(() => {
-    const there: D[] = [];
-    const problems: string[] = [];
-    for (const trace of traces) {
-      const of = found?.get(trace.signal);
-      if (of === undefined) continue;
-      if (typeof of === "string") {
-        problems.push(`${trace.signal}: ${of}`);
-        continue;
-      }
-      const drawn = made(trace, of);
-      const unit = there[0]?.unit ?? drawn.unit;
-      if (drawn.unit === unit) there.push(drawn);
-      else
-        problems.push(
-          `${trace.signal} is in ${symbol(drawn.unit) || "no unit"}, not in ${symbol(unit) || "none"}; give it a strip of its own.`,
-        );
+  const there: D[] = [];
+  const problems: string[] = [];
+  for (const trace of traces) {
+    const of = own?.get(trace.signal);
+    if (of === undefined) continue;
+    if (typeof of === "string") {
+      problems.push(`${trace.signal}: ${of}`);
+      continue;
     }
-    return { there, problems };
-  }, [traces, found, made]);
+    const drawn = made(trace, of);
+    const unit = there[0]?.unit ?? drawn.unit;
+    if (drawn.unit === unit) there.push(drawn);
+    else
+      problems.push(
+        `${trace.signal} is in ${symbol(drawn.unit) || "no unit"}, not in ${symbol(unit) || "none"}; give it a strip of its own.`,
+      );
+  }
+  // What cannot be said of a run behind is not missed here; its own strips say why.
+  behind.forEach((answers, nth) => {
+    for (const trace of traces) {
+      const of = answers?.get(trace.signal);
+      if (of === undefined || typeof of === "string") continue;
+      const drawn = made(trace, of, nth);
+      if (drawn.unit === there[0]?.unit) there.push(drawn);
+    }
+  });
+  return { there, problems };
 }
+
+const withBehind = (run: Run | undefined, behind: Run[]) => (run ? [run, ...behind] : []);
 
 /** Why there is nothing to look at yet, if there is not. */
 function missing(run: Run | undefined, span: View | undefined): string[] | undefined {
@@ -122,24 +141,22 @@ function missing(run: Run | undefined, span: View | undefined): string[] | undef
 
 const WITHOUT_SPAN = "Set a span with the ruler beneath; what lies in it is looked at here.";
 
-const lines = (
-  { signal, colour }: Trace,
-  of: { unit: Lines["unit"]; spacing: number; rms: number[]; fundamental?: number | null },
-): Lines => ({
+const lines = ({ signal, colour }: Trace, of: LineSpectrum, behind?: number): Lines => ({
   ...of,
   signal,
   colour,
   fundamental: of.fundamental ?? undefined,
+  behind,
 });
 
 function SpectrumStrip({
   spectrum,
   ...props
 }: Props & { spectrum: Extract<NonNullable<StripLook["shows"]>, { spectrum: unknown }>["spectrum"] }) {
-  const { run, traces, span, size } = props;
+  const { run, behind, traces, span, size } = props;
   const signals = useMemo(() => traces.map((t) => t.signal), [traces]);
-  const found = useSpectra(run, signals, span, spectrum);
-  const { there, problems } = useParted(traces, found.data, lines);
+  const found = useSpectra(withBehind(run, behind), signals, span, spectrum);
+  const { there, problems } = useMemo(() => parted(traces, found, lines), [traces, found]);
   const draw = useMemo<Draw>(
     () => (pen) => drawLines(pen, size, there, spectrum.decibels ?? false, spectrum.up_to ?? undefined),
     [size, there, spectrum],
@@ -158,16 +175,21 @@ function SpectrumStrip({
   );
 }
 
-const curve = (
-  { signal, colour }: Trace,
-  of: { x_unit: Curve["xUnit"]; y_unit: Curve["unit"]; x: Curve["x"]; y: Curve["y"] },
-): Curve => ({ signal, colour, xUnit: of.x_unit, unit: of.y_unit, x: of.x, y: of.y });
+const curve = ({ signal, colour }: Trace, of: Plane, behind?: number): Curve => ({
+  signal,
+  colour,
+  xUnit: of.x_unit,
+  unit: of.y_unit,
+  x: of.x,
+  y: of.y,
+  behind,
+});
 
 function PlaneStrip({ x, ...props }: Props & { x: string }) {
-  const { run, traces, span, size } = props;
+  const { run, behind, traces, span, size } = props;
   const signals = useMemo(() => traces.map((t) => t.signal), [traces]);
-  const found = useAgainst(run, signals, span, x);
-  const { there, problems } = useParted(traces, found.data, curve);
+  const found = useAgainst(withBehind(run, behind), signals, span, x);
+  const { there, problems } = useMemo(() => parted(traces, found, curve), [traces, found]);
   const draw = useMemo<Draw>(() => (pen) => drawPlane(pen, size, x, there), [size, x, there]);
   useDrawn(props, draw);
   return (
@@ -185,12 +207,24 @@ function PlaneStrip({ x, ...props }: Props & { x: string }) {
 
 /** Rows of a table at most. */
 const ROWS = 200;
+const NO_TIMES: number[] = [];
 
-function RowsStrip({ run, traces, view, size }: Props) {
+function RowsStrip({ run, behind, traces, view, size }: Props) {
   const signals = useMemo(() => traces.map((t) => t.signal), [traces]);
   const rows = useRows(run, signals, view, ROWS);
+  const { times = NO_TIMES, columns: own = [] } = rows.data ?? {};
+  const others = useRowsAt(behind, signals, times);
+  // A signal's values in the runs behind stand beside its own, as far as they are of the same instants.
+  const columns = own.flatMap((column, k) => {
+    const colour = `var(${traceColour(traces[k]?.colour ?? 0)})`;
+    const compared = others.flatMap((other, nth) => {
+      const found = other?.columns.find((c) => c.signal === column.signal);
+      const fits = found && found.values.length === times.length;
+      return fits ? [{ ...found, colour, of: behind[nth] && nameOf(behind[nth]) }] : [];
+    });
+    return [{ ...column, colour, of: undefined }, ...compared];
+  });
   // As many digits as tell one row from the next, deep in a run too.
-  const { times = [] } = rows.data ?? {};
   const step = times
     .slice(1)
     .reduce((least, t, k) => Math.min(least, t - (times[k] ?? t) || least), Infinity);
@@ -217,14 +251,15 @@ function RowsStrip({ run, traces, view, size }: Props) {
           </caption>
           <thead className="sticky top-0 bg-ground text-right text-muted">
             <tr>
-              <th className="pr-4 font-normal">time</th>
-              {rows.data.columns.map((column, k) => (
+              <th className="pr-4 align-bottom font-normal">time</th>
+              {columns.map(({ signal, colour, of }, k) => (
                 <th
                   key={k}
-                  className="px-4 font-semibold"
-                  style={{ color: `var(--trace-${(traces[k]?.colour ?? 0) % 8})` }}
+                  className={of ? "px-4 font-normal" : "px-4 align-bottom font-semibold"}
+                  style={{ color: colour }}
                 >
-                  {column.signal}
+                  {signal}
+                  {of && <span className="block text-muted">{of}</span>}
                 </th>
               ))}
             </tr>
@@ -233,9 +268,9 @@ function RowsStrip({ run, traces, view, size }: Props) {
             {times.map((t, row) => (
               <tr key={row} className="border-t border-hairline">
                 <td className="pr-4 whitespace-nowrap">{show(t, "second", digits)}</td>
-                {rows.data?.columns.map((column, k) => (
-                  <td key={k} className="px-4 whitespace-nowrap">
-                    {show(column.values[row], column.unit, 6)}
+                {columns.map(({ values, unit, of }, k) => (
+                  <td key={k} className={of ? "px-4 whitespace-nowrap text-muted" : "px-4 whitespace-nowrap"}>
+                    {show(values[row], unit, 6)}
                   </td>
                 ))}
               </tr>

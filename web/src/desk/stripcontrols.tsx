@@ -1,8 +1,9 @@
-import { ArrowUp, Minus, X } from "lucide-react";
+import { Minus, X } from "lucide-react";
 
 import type { Run, Strip, StripTrace, Supply, Unit } from "../api/client";
 import { Button } from "../ui/button";
 import { Menu, MenuItem } from "../ui/menu";
+import { Grip } from "./grip";
 import { StripLook } from "./striplook";
 import { SignalTray } from "./tray";
 import { signalsOf, withSignals } from "./usestrips";
@@ -13,17 +14,19 @@ interface Props {
   run?: Run;
   strip: Strip;
   alone: boolean;
-  first: boolean;
+  /** The strip's place. */
+  nth: number;
   unitOf: (signal: string) => Unit;
   colourOf: (trace: StripTrace) => number;
   onChange: (strip: Strip) => void;
-  onEarlier: () => void;
+  onOver: (place: number | undefined) => void;
+  onMove: (place: number) => void;
   onRemove: () => void;
 }
 
 /** What can be done to one strip; shown while the pointer or the focus is there. */
 export function StripControls(props: Props) {
-  const { supply, run, strip, alone, first, onChange, onEarlier, onRemove } = props;
+  const { supply, run, strip, alone, onChange, onRemove } = props;
   const signals = signalsOf(strip);
   return (
     <div className="absolute top-0.5 right-0 flex bg-ground/80 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 has-[[data-state=open]]:opacity-100">
@@ -62,17 +65,7 @@ export function StripControls(props: Props) {
           ))}
         </Menu>
       )}
-      {!first && (
-        <Button
-          look="quiet"
-          className="h-6 px-1"
-          aria-label="Move this strip up"
-          title="Move this strip up"
-          onClick={onEarlier}
-        >
-          <ArrowUp size={13} />
-        </Button>
-      )}
+      {!alone && <Grip nth={props.nth} onOver={props.onOver} onMove={props.onMove} />}
       {!alone && (
         <Button
           look="quiet"

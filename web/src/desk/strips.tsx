@@ -28,7 +28,7 @@ import { ShownStrip } from "./shown";
 import { SpanTable } from "./spantable";
 import { StripControls } from "./stripcontrols";
 import { SignalTray } from "./tray";
-import { signalsOf, stripOf, useStrips } from "./usestrips";
+import { moved, signalsOf, stripOf, useStrips } from "./usestrips";
 
 /** A place in a run to look at: what decided a verdict. */
 export interface Look {
@@ -203,6 +203,8 @@ export function Strips(props: Props) {
     () => heights.map((height) => ({ width: size.width, height: height - 1 })),
     [heights, size.width],
   );
+  // The place a strip that is dragged would go to.
+  const [over, setOver] = useState<number>();
   const pictures = useRef(new Map<number, Drawn>());
   return (
     <section aria-label="Strips" className="flex h-full flex-col bg-ground" onKeyDown={onKey}>
@@ -302,10 +304,15 @@ export function Strips(props: Props) {
           drawn.map((traces, i) => {
             const strip = strips[i] ?? { traces: [] };
             return (
-              <div key={i} className="group relative border-b border-hairline">
+              <div
+                key={i}
+                data-strip={i}
+                className={`group relative border-b border-hairline ${over === i ? "bg-copper-soft" : ""}`}
+              >
                 <ShownStrip
                   look={strip}
                   run={run}
+                  behind={runsBehind}
                   traces={traces}
                   view={settledFor(strip) ? settled : view}
                   span={settledFor(strip) ? settledSpan : span}
@@ -322,13 +329,12 @@ export function Strips(props: Props) {
                   run={run}
                   strip={strip}
                   alone={strips.length === 1}
-                  first={i === 0}
+                  nth={i}
                   unitOf={unitOf}
                   colourOf={colourOf}
                   onChange={(next) => change(i, next)}
-                  onEarlier={() =>
-                    setStrips(strips.map((s, k) => strips[k === i ? i - 1 : k === i - 1 ? i : k] ?? s))
-                  }
+                  onOver={setOver}
+                  onMove={(to) => setStrips(moved(strips, i, to))}
                   onRemove={() => setStrips(strips.filter((_, k) => k !== i))}
                 />
                 <Edge

@@ -29,3 +29,11 @@ export function withSignals(strip: Strip, signals: string[]): Strip {
   const kept = (signal: string) => strip.traces.find((trace) => trace.signal === signal);
   return { ...strip, traces: signals.map((signal) => kept(signal) ?? { signal }) };
 }
+
+/** Strips with one of them moved to the place of another. */
+export function moved(strips: Strip[], from: number, to: number): Strip[] {
+  const strip = strips[from];
+  if (!strip || to < 0 || to >= strips.length) return strips;
+  const others = strips.filter((_, k) => k !== from);
+  return [...others.slice(0, to), strip, ...others.slice(to)];
+}

@@ -1,7 +1,7 @@
 import type { Strip as StripLook } from "../api/client";
 import type { Points } from "../api/traces";
 import type { Ink, Pen } from "./pen";
-import { LEFT, RIGHT, timeScale, traceColour, type Size, type Trace, type View } from "./frame";
+import { inkBehind, LEFT, RIGHT, timeScale, traceColour, type Size, type Trace, type View } from "./frame";
 import { scalesOf, ticks, type Scale } from "./scales";
 
 /** Above and beneath a plot. */
@@ -16,8 +16,6 @@ export interface Course {
 
 /** Dashes tell traces of one strip apart where colours do not. */
 export const DASHES = [[], [7, 3], [2, 3], [9, 3, 2, 3]];
-/** Dashes of the runs behind, the first of which is drawn through. */
-const BEHIND = [[], [5, 3], [2, 2], [8, 2, 2, 2], [1, 3]];
 
 /** Draws traces over time: grid, axes, traces, and their names at the right end. */
 export function drawCourse(pen: Pen, size: Size, { traces, view, span, looks }: Course) {
@@ -52,13 +50,8 @@ export function drawCourse(pen: Pen, size: Size, { traces, view, span, looks }: 
       );
     each((trace, scale, dash) =>
       trace.behind.forEach((points, k) => {
-        const own = trace.behind.length > 1 ? (BEHIND[k % BEHIND.length] ?? []) : dash;
-        stroke(
-          scale,
-          points,
-          { colour: traceColour(trace.colour), opacity: 0.45, width: 1, dash: own },
-          false,
-        );
+        const ink = inkBehind(trace.colour, k);
+        stroke(scale, points, trace.behind.length > 1 ? ink : { ...ink, dash }, false);
       }),
     );
     each((trace, scale, dash) =>

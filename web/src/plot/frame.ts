@@ -2,6 +2,7 @@ import { scaleLinear } from "d3-scale";
 
 import type { Points } from "../api/traces";
 import { prefix, type Unit } from "../ui/quantity";
+import type { Ink } from "./pen";
 
 /** A side a scale can stand on. */
 export type Side = "left" | "right";
@@ -43,6 +44,14 @@ export function timeScale(view: View, width: number) {
 /** The colour of a trace, as a name of the theme. */
 export function traceColour(index: number): string {
   return `--trace-${index % 8}`;
+}
+
+/** Dashes of the runs behind, the first of which is drawn through. */
+const BEHIND = [[], [5, 3], [2, 2], [8, 2, 2, 2], [1, 3]];
+
+/** What the n-th run behind is drawn with: thinner and paler. */
+export function inkBehind(colour: number, nth: number): Ink {
+  return { colour: traceColour(colour), opacity: 0.45, width: 1, dash: BEHIND[nth % BEHIND.length] };
 }
 
 /** Labels of the common time axis. */

@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 
 import { prefix, show, symbol, type Unit } from "../ui/quantity";
-import { LEFT, RIGHT, traceColour, type Size } from "./frame";
+import { inkBehind, LEFT, RIGHT, traceColour, type Size } from "./frame";
 import type { Pen } from "./pen";
 import { ticks } from "./scales";
 
@@ -22,9 +22,11 @@ export interface Lines {
   /** RMS from zero on; at zero the mean. */
   rms: number[];
   fundamental?: number;
+  /** The how many-th run behind it is of, if it is: thinner, paler and without names. */
+  behind?: number;
 }
 
-/** Draws line spectra over frequency: each line from the ground up, the largest named. */
+/** Draws line spectra over frequency: each line from the ground up, the largest named; what stands behind comes last. */
 export function drawLines(pen: Pen, size: Size, spectra: Lines[], decibels: boolean, upTo?: number) {
   const [right, bottom] = [size.width - RIGHT, size.height - FOOT];
   const top = upTo ?? Math.max(0, ...spectra.map((s) => s.spacing * last(s, decibels)));
@@ -36,6 +38,7 @@ export function drawLines(pen: Pen, size: Size, spectra: Lines[], decibels: bool
   const floor = decibels ? ceiling - DEPTH : 0;
   const y = scaleLinear([floor, ceiling], [bottom, EDGE]);
   const unit = spectra[0]?.unit ?? "one";
+  const ahead = spectra.filter((s) => s.behind === undefined);
   for (const f of x.ticks(8)) {
     const at = Math.round(x(f)) + 0.5;
     pen.line([at, at], [EDGE, bottom], { colour: "--hairline" });
@@ -54,7 +57,10 @@ export function drawLines(pen: Pen, size: Size, spectra: Lines[], decibels: bool
     pen.text(mark.label, LEFT - 6, Math.max(at, 9), { colour: "--muted", align: "right" });
   }
   pen.within(LEFT, 0, right - LEFT, size.height, () => {
-    spectra.forEach((s, nth) => {
+    // What stands behind is drawn first; each lies a little beside the one before.
+    const placed = spectra.map((s, nth) => ({ s, nth }));
+    const order = [...placed.filter(({ s }) => s.behind !== undefined), ...placed.slice(0, ahead.length)];
+    order.forEach(({ s, nth }) => {
       const [xs, ys]: [number[], number[]] = [[], []];
       s.rms.forEach((rms, k) => {
         if (k === 0) return;
@@ -63,12 +69,14 @@ export function drawLines(pen: Pen, size: Size, spectra: Lines[], decibels: bool
         ys.push(bottom, Math.min(bottom, y(level(rms))), NaN);
       });
       const gap = x(s.spacing) - x(0);
-      pen.line(xs, ys, { colour: traceColour(s.colour), width: Math.min(3, Math.max(1.2, 0.5 * gap)) });
+      const width = Math.min(3, Math.max(1.2, 0.5 * gap));
+      if (s.behind === undefined) pen.line(xs, ys, { colour: traceColour(s.colour), width });
+      else pen.line(xs, ys, { ...inkBehind(s.colour, s.behind), dash: [], width: 0.7 * width });
     });
-    names(pen, spectra, (s, k) => [x(k * s.spacing), y(level(s.rms[k] ?? 0))], [LEFT, right]);
+    names(pen, ahead, (s, k) => [x(k * s.spacing), y(level(s.rms[k] ?? 0))], [LEFT, right]);
   });
   pen.line([LEFT, right], [bottom + 0.5, bottom + 0.5], { colour: "--muted" });
-  spectra.forEach((s, k) => {
+  ahead.forEach((s, k) => {
     pen.text(s.signal, right + 6, 12 + 26 * k, { colour: traceColour(s.colour), bold: true });
     pen.text(`mean ${show(s.rms[0], s.unit, 3)}`, right + 6, 25 + 26 * k, { colour: "--muted" });
   });

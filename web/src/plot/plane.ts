@@ -2,9 +2,9 @@ import { scaleLinear } from "d3-scale";
 
 import type { Unit } from "../ui/quantity";
 import { DASHES } from "./draw";
-import { LEFT, RIGHT, traceColour, type Size } from "./frame";
+import { inkBehind, LEFT, RIGHT, traceColour, type Size } from "./frame";
 import { FOOT } from "./lines";
-import type { Pen } from "./pen";
+import type { Ink, Pen } from "./pen";
 import { ticks } from "./scales";
 
 const EDGE = 4;
@@ -17,6 +17,8 @@ export interface Curve {
   unit: Unit;
   x: (number | null)[];
   y: (number | null)[];
+  /** The how many-th run behind it is of, if it is: thinner, paler and without a name. */
+  behind?: number;
 }
 
 /** Draws signals against one that lies along the horizontal axis. */
@@ -40,14 +42,20 @@ export function drawPlane(pen: Pen, size: Size, against: string, curves: Curve[]
     pen.line([LEFT, right], [at, at], { colour: tick.value === 0 ? "--muted" : "--hairline" });
     pen.text(tick.label, LEFT - 6, Math.max(at, 9), { colour: "--muted", align: "right" });
   }
-  pen.within(LEFT, 0, right - LEFT, size.height, () =>
-    curves.forEach((curve, k) => {
-      const xs = curve.x.map((value) => (value === null ? NaN : x(value)));
-      const ys = curve.y.map((value) => (value === null ? NaN : y(value)));
-      pen.line(xs, ys, { colour: traceColour(curve.colour), width: 1.5, dash: DASHES[k % DASHES.length] });
-    }),
-  );
-  curves.forEach((curve, k) =>
+  const ahead = curves.filter((c) => c.behind === undefined);
+  const stroke = (curve: Curve, ink: Ink) => {
+    const xs = curve.x.map((value) => (value === null ? NaN : x(value)));
+    const ys = curve.y.map((value) => (value === null ? NaN : y(value)));
+    pen.line(xs, ys, ink);
+  };
+  pen.within(LEFT, 0, right - LEFT, size.height, () => {
+    for (const curve of curves)
+      if (curve.behind !== undefined) stroke(curve, inkBehind(curve.colour, curve.behind));
+    ahead.forEach((curve, k) =>
+      stroke(curve, { colour: traceColour(curve.colour), width: 1.5, dash: DASHES[k % DASHES.length] }),
+    );
+  });
+  ahead.forEach((curve, k) =>
     pen.text(curve.signal, right + 6, 12 + 13 * k, { colour: traceColour(curve.colour), bold: true }),
   );
   pen.text(`against ${against}`, right + 6, bottom - 4, { colour: "--muted", bold: true });

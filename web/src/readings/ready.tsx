@@ -32,6 +32,12 @@ export function ReadyMenu({ shown, study, editing }: Props) {
           key={each.title}
           onSelect={() =>
             editing.change(`add ${each.title.toLowerCase()}`, (document) => {
+              for (const { part: id, parameter, value } of each.settings) {
+                const part = document.parts.find((part) => part.id === id);
+                if (part) part.parameters = { ...part.parameters, [parameter]: value };
+              }
+              const { study } = each;
+              if (study && !document.studies.some((s) => s.id === study.id)) document.studies.push(study);
               const known = new Set(document.readings?.map((r) => r.id));
               const added = each.readings.filter((reading) => !known.has(reading.id));
               document.readings = [...(document.readings ?? []), ...added];

@@ -168,7 +168,7 @@ fn held(part: &ResolvedPart) -> Option<f64> {
         KindId::SineSource => {
             let size = part.value("amplitude");
             let peak = [SQRT_2 * size, size, 0.5 * size][part.value("amplitude_as") as usize % 3];
-            Some(peak + part.value("offset"))
+            Some(peak * part.value("changes_to").max(1.0) + part.value("offset"))
         }
         _ => None,
     }

@@ -4,10 +4,10 @@ use super::errors::{ApiError, Body};
 use super::supplies::{SaveAnswer, store};
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use circuit::{Reading, Supply};
+use circuit::{Reading, Study, Supply};
 use design::{
-    Edit, FORMS, Form, Place, Proposal, ReadyMade, StudyDefault, apply, propose, ready_made as made_ready, size,
-    studies_for,
+    Edit, FORMS, Form, Place, Proposal, ReadyMade, Setting, StudyDefault, apply, propose, ready_made as made_ready,
+    size, studies_for,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -110,6 +110,10 @@ pub(crate) struct ReadyMadeShown {
     title: String,
     /// How they are taken.
     help: String,
+    /// What is set in the supply first.
+    settings: Vec<Setting>,
+    /// The study it needs, if that is a new one.
+    study: Option<Study>,
     readings: Vec<Reading>,
 }
 
@@ -121,7 +125,15 @@ pub(crate) async fn ready_made(
 ) -> Result<Json<Vec<ReadyMadeShown>>, ApiError> {
     let made = move |supply: &Supply| {
         let ready = made_ready(supply, &study).into_iter();
-        ready.map(|ReadyMade { title, help, readings }| ReadyMadeShown { title, help, readings }).collect()
+        ready
+            .map(|ReadyMade { title, help, settings, study, readings }| ReadyMadeShown {
+                title,
+                help,
+                settings,
+                study,
+                readings,
+            })
+            .collect()
     };
     ask(&app, supply, made).await.map(Json)
 }

@@ -7,7 +7,7 @@ use crate::recorded::{Drawable, Traces};
 use axum::Json;
 use axum::extract::{Path, State};
 use quantity::Unit;
-use readings::Waveform;
+use readings::{Span, Waveform};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::ops::ControlFlow;
@@ -25,6 +25,9 @@ pub(crate) struct RowsOf {
     to: f64,
     /// Rows at most.
     most: usize,
+    /// Instants to read the signals at, s, increasing, in place of those of the run: as another run's table has them.
+    #[serde(default)]
+    instants: Option<Vec<f64>>,
 }
 
 /// A table of traces: times down, signals across.
@@ -55,8 +58,41 @@ pub(crate) async fn rows(
     let span = traces.within(body.from, body.to).await?;
     let drawables: Vec<_> = body.signals.iter().map(|text| Drawable::read(&circuit, text)).collect::<Result<_, _>>()?;
     let most = body.most.clamp(2, MOST_ROWS);
+    let (every_node, times, values) = match body.instants {
+        Some(times) => {
+            if times.len() > MOST_ROWS || !times.is_sorted_by(|a, b| a < b) {
+                let message = format!("“instants” must be {MOST_ROWS} increasing times at most; ask for fewer");
+                return Err(ApiError::unusable(message));
+            }
+            let values = at_instants(&traces, &drawables, span, &times).await?;
+            (false, times, values)
+        }
+        None => match every_node(&traces, &drawables, span, most).await? {
+            Some((times, values)) => (true, times, values),
+            None => {
+                let step = (span.to - span.from) / (most - 1) as f64;
+                let times: Vec<f64> = (0..most).map(|k| span.from + step * k as f64).collect();
+                let values = at_instants(&traces, &drawables, span, &times).await?;
+                (false, times, values)
+            }
+        },
+    };
+    let columns = body.signals.into_iter().zip(&drawables).zip(values).map(|((signal, drawable), values)| RowsColumn {
+        signal,
+        unit: drawable.unit(),
+        values: values.into_iter().map(|v| v.is_finite().then_some(v)).collect(),
+    });
+    Ok(Json(Rows { every_node, times, columns: columns.collect() }))
+}
+
+/// Times and, per signal, values of every instant computed; nothing if they are more than asked for.
+async fn every_node(
+    traces: &Traces<'_>,
+    drawables: &[Drawable],
+    span: Span,
+    most: usize,
+) -> Result<Option<(Vec<f64>, Vec<Vec<f64>>)>, ApiError> {
     let (mut times, mut values) = (Vec::new(), vec![Vec::new(); drawables.len()]);
-    let mut too_many = false;
     let every = |at: &[f64], of: &[Vec<f64>]| {
         for (k, t) in at.iter().enumerate() {
             // What one piece repeats of the one before is there already.
@@ -65,29 +101,29 @@ pub(crate) async fn rows(
                 values.iter_mut().zip(of).for_each(|(values, of)| values.push(of[k]));
             }
         }
-        too_many = times.len() > most;
-        if too_many { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+        if times.len() > most { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
     };
-    traces.pass(&drawables, span, every).await?;
-    if too_many {
-        times = (0..most).map(|k| span.from + (span.to - span.from) * k as f64 / (most - 1) as f64).collect();
-        let mut even = vec![vec![f64::NAN; most]; drawables.len()];
-        let sampled = |at: &[f64], of: &[Vec<f64>]| {
-            let whole = Waveform::new(at, at).whole();
-            for (k, t) in times.iter().enumerate().filter(|(_, t)| (whole.from..=whole.to).contains(*t)) {
-                for (even, of) in even.iter_mut().zip(of) {
-                    even[k] = Waveform::new(at, of).at(*t).unwrap_or(f64::NAN);
-                }
+    traces.pass(drawables, span, every).await?;
+    Ok((times.len() <= most).then_some((times, values)))
+}
+
+/// Values of each signal at instants; no number where the run does not reach.
+async fn at_instants(
+    traces: &Traces<'_>,
+    drawables: &[Drawable],
+    span: Span,
+    times: &[f64],
+) -> Result<Vec<Vec<f64>>, ApiError> {
+    let mut values = vec![vec![f64::NAN; times.len()]; drawables.len()];
+    let sampled = |at: &[f64], of: &[Vec<f64>]| {
+        let whole = Waveform::new(at, at).whole();
+        for (k, t) in times.iter().enumerate().filter(|(_, t)| (whole.from..=whole.to).contains(*t)) {
+            for (values, of) in values.iter_mut().zip(of) {
+                values[k] = Waveform::new(at, of).at(*t).unwrap_or(f64::NAN);
             }
-            ControlFlow::Continue(())
-        };
-        traces.pass(&drawables, span, sampled).await?;
-        values = even;
-    }
-    let columns = body.signals.into_iter().zip(&drawables).zip(values).map(|((signal, drawable), values)| RowsColumn {
-        signal,
-        unit: drawable.unit(),
-        values: values.into_iter().map(|v| v.is_finite().then_some(v)).collect(),
-    });
-    Ok(Json(Rows { every_node: !too_many, times, columns: columns.collect() }))
+        }
+        ControlFlow::Continue(())
+    };
+    traces.pass(drawables, span, sampled).await?;
+    Ok(values)
 }

@@ -67,6 +67,16 @@ fn spectra_planes_crossings_and_rows_agree_with_what_is_measured() {
         let (_, exact) =
             ask("rows", json!({ "signals": [of["signal"]], "from": from, "to": from + 2e-4, "most": 1000 }));
         assert!(exact["every_node"] == true && numbers(&exact["times"]).is_sorted_by(|a, b| a < b), "{exact}");
+        // Asked for at another run's instants, the same trace has the same values; where it does not reach, none.
+        let mut instants = numbers(&exact["times"]);
+        instants.push(1e3);
+        let asked = json!({ "signals": [of["signal"]], "from": 0, "to": 2e3, "most": 9, "instants": instants });
+        let (_, there) = ask("rows", asked);
+        let mut values = there["columns"][0]["values"].as_array().unwrap().clone();
+        assert!(values.pop() == Some(Value::Null) && there["times"].as_array().unwrap().len() == instants.len());
+        for (found, known) in values.iter().zip(numbers(&exact["columns"][0]["values"])) {
+            assert!((found.as_f64().unwrap() - known).abs() <= 1e-12 * known.abs(), "{there}");
+        }
     }
     // Crossings one after the other stand where the trace has that level, and the way back leads over the same.
     let next = |at: f64, direction: &str, backwards: bool, level: f64| {
@@ -115,6 +125,10 @@ fn spectra_planes_crossings_and_rows_agree_with_what_is_measured() {
     assert!(
         told("crossing", json!({ "signal": "bus.v +", "level": 1.0, "direction": "either", "at": 0.0 }))
             .contains("cannot be read")
+    );
+    assert!(
+        told("rows", json!({ "signals": ["bus.v"], "from": 0.0, "to": 0.5, "most": 9, "instants": [0.2, 0.1] }))
+            .contains("increasing times")
     );
     assert!(
         told("rows", json!({ "signals": ["R1.v * C1.v"], "from": 0.0, "to": 0.5, "most": 9 }))
