@@ -7,12 +7,13 @@ use syn::{Item, UseTree, Visibility};
 use xtask::paths;
 
 /// Crates of the product in the order data flows, each with what it may depend on among them.
-const CRATES: [(&str, &[&str]); 14] = [
+const CRATES: [(&str, &[&str]); 15] = [
     ("quantity", &[]),
     ("linear", &[]),
     ("circuit", &["quantity"]),
     ("recording", &["circuit"]),
     ("device", &["circuit", "linear", "recording"]),
+    ("switched", &["circuit", "linear", "recording"]),
     ("readings", &["circuit", "quantity", "recording"]),
     ("traces", &["circuit", "readings", "recording"]),
     ("formats", &[]),

@@ -1,4 +1,5 @@
-//! Linear systems as engines meet them: the same sparse pattern over and over, with other numbers.
+//! Linear systems as engines meet them: the same sparse pattern over and over, with other numbers; and small dense ones, of
+//! which the rank, the null spaces and the exponential are asked for.
 //!
 //! ```
 //! use mellow_linear::{Lu, Pattern, Symbolic};
@@ -16,6 +17,8 @@
 //! assert!((x[0] - 1.0).abs() < 1e-12 && (x[1] - 1.0).abs() < 1e-12);
 //! ```
 
+mod dense;
 mod sparse;
 
+pub use dense::{Matrix, Ranked, dot, exponential};
 pub use sparse::{Lu, Pattern, Scalar, Singular, Symbolic};

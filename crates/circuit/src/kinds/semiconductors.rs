@@ -54,7 +54,8 @@ const fn junction(
     slope: &'static str,
     resistance: &'static str,
     built_in: &'static str,
-) -> [Parameter; 8] {
+    typical: &'static str,
+) -> [Parameter; 9] {
     [
         saturation_current(saturation),
         emission(slope),
@@ -78,6 +79,14 @@ const fn junction(
             (0.0, 1.0),
             "Stored charge per ampere of forward current; sets the reverse recovery. About 1.4 times the recovery time from equal forward and reverse currents.",
         )),
+        quantity(
+            "typical_current",
+            "Typical current",
+            Unit::Ampere,
+            typical,
+            (1e-12, 1e6),
+            "Current it mostly carries while it conducts. Simulated by switching it is a drop and a resistance, tangent to its curve there; at device level it has no effect.",
+        ),
     ]
 }
 
@@ -87,7 +96,7 @@ pub(super) const DIODE: Kind = Kind {
     letter: "D",
     help: "A junction diode: exponential with series resistance, breakdown, junction and stored charge.",
     pins: &ANODE_CATHODE,
-    parameters: &junction("5n", "1.8", "50m", "0.75"),
+    parameters: &junction("5n", "1.8", "50m", "0.75", "1"),
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
@@ -99,7 +108,7 @@ pub(super) const SCHOTTKY: Kind = Kind {
     letter: "D",
     help: "A metal-semiconductor diode: low forward voltage, no stored charge, more leakage.",
     pins: &ANODE_CATHODE,
-    parameters: &junction("2u", "1.05", "40m", "0.6"),
+    parameters: &junction("2u", "1.05", "40m", "0.6", "1"),
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
@@ -111,7 +120,7 @@ pub(super) const LED: Kind = Kind {
     letter: "D",
     help: "A light-emitting diode.",
     pins: &ANODE_CATHODE,
-    parameters: &junction("1e-20", "2", "2", "1.6"),
+    parameters: &junction("1e-20", "2", "2", "1.6", "20m"),
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,

@@ -1,0 +1,75 @@
+//! Dense matrices against closed forms, and against what defines them, for matrices made at random.
+
+use mellow_linear::{Matrix, Ranked, exponential};
+use proptest::prelude::*;
+
+fn matrix(rows: &[&[f64]]) -> Matrix {
+    let mut m = Matrix::zeros(rows.len(), rows[0].len());
+    rows.iter().enumerate().for_each(|(r, row)| m.row_mut(r).copy_from_slice(row));
+    m
+}
+
+fn random(rows: usize, columns: usize) -> impl Strategy<Value = Matrix> {
+    prop::collection::vec((-1.0f64..1.0, -4i32..4), rows * columns).prop_map(move |entries| {
+        let mut m = Matrix::zeros(rows, columns);
+        for (k, (size, power)) in entries.iter().enumerate() {
+            m[(k / columns, k % columns)] = size * 10f64.powi(*power);
+        }
+        m
+    })
+}
+
+fn largest(m: &Matrix) -> f64 {
+    (0..m.rows()).flat_map(|r| m.row(r)).fold(0.0, |most: f64, e| most.max(e.abs()))
+}
+
+/// A rotation, a chain of integrators, a swing whose states differ by many decades in unit, and a stiff pair (by hand).
+#[test]
+fn exponentials_have_their_closed_forms() {
+    for w in [1e-3, 1.0, 37.0, 400.0f64] {
+        let turned = exponential(&matrix(&[&[0.0, w], &[-w, 0.0]]));
+        let close = 1e-13 * w.max(1.0);
+        assert!((turned[(0, 0)] - w.cos()).abs() < close && (turned[(0, 1)] - w.sin()).abs() < close);
+    }
+    let chain = exponential(&matrix(&[&[0.0, 3.0, 0.0], &[0.0, 0.0, 3.0], &[0.0, 0.0, 0.0]]));
+    assert!((chain[(0, 2)] - 4.5).abs() < 1e-14 && (chain[(0, 1)] - 3.0).abs() < 1e-14);
+    // An undamped circuit of L = 1 µH and C = 1 F over a quarter of its period, in henries and farads.
+    let (l, c) = (1e-6f64, 1.0f64);
+    let quarter = std::f64::consts::FRAC_PI_2 * (l * c).sqrt();
+    let swung = exponential(&matrix(&[&[0.0, quarter / c], &[-quarter / l, 0.0]]));
+    assert!((swung[(0, 1)] / (l / c).sqrt() - 1.0).abs() < 1e-12, "{swung:?}");
+    assert!((swung[(1, 0)] * (l / c).sqrt() + 1.0).abs() < 1e-12 && swung[(0, 0)].abs() < 1e-12);
+    // −1 and −1e6 per second, coupled one way: e^(At)₁₂ = (e^−t − e^−1e6·t)/(1e6 − 1).
+    let stiff = exponential(&matrix(&[&[-1.0, 1.0], &[0.0, -1e6]]));
+    assert!((stiff[(0, 1)] * (1e6 - 1.0) - (-1.0f64).exp()).abs() < 1e-10);
+}
+
+proptest! {
+    /// e^(A+A) = e^A·e^A, and its inverse is e^(−A).
+    #[test]
+    fn exponentials_multiply(a in random(5, 5)) {
+        let a = a.clone().scaled(0.7 / a.norm().max(1e-9));
+        let once = exponential(&a);
+        let mut twice = exponential(&a.clone().scaled(2.0));
+        twice.add_scaled(-1.0, &once.times(&once));
+        prop_assert!(largest(&twice) < 1e-13);
+        let mut unit = once.times(&exponential(&a.scaled(-1.0)));
+        unit.add_scaled(-1.0, &Matrix::identity(5));
+        prop_assert!(largest(&unit) < 1e-13);
+    }
+
+    /// A product of a tall and a wide matrix has the inner rank at most; its null spaces are null, and what lies in its range
+    /// is solved for.
+    #[test]
+    fn ranks_and_null_spaces(left in random(6, 3), right in random(3, 5), x in random(5, 1)) {
+        let m = left.times(&right);
+        let ranked = Ranked::new(&m);
+        prop_assert!(ranked.rank() <= 3);
+        let (across, down) = (m.times(&ranked.right_null()), ranked.left_null().times(&m));
+        prop_assert!(largest(&across) < 1e-7 * largest(&m) && largest(&down) < 1e-7 * largest(&m));
+        let b = m.times(&x);
+        let mut again = m.times(&ranked.solve(&b));
+        again.add_scaled(-1.0, &b);
+        prop_assert!(largest(&again) < 1e-7 * largest(&m) * largest(&x).max(1.0));
+    }
+}

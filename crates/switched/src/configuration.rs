@@ -1,0 +1,161 @@
+//! One set of regions: a linear circuit, reduced to what runs.
+//!
+//! With w what is solved for (voltages of nets, currents) and z what runs (states and inputs) a network says
+//! `K·w + G·z = 0` and `dz/dt = P·w + Q·z`. Where K is singular, rows `N·K = 0` leave constraints `C·z = 0`, C = N·G, on what
+//! runs (loops of capacitors and sources, cut-sets of windings), and columns `K·R = 0` leave ways the circuit may go, of which
+//! the derivative of the constraints chooses: `C·(P·w + Q·z) = 0`. So `w = W·z` and `dz/dt = A·z` hold as long as the
+//! constraints do, and they do once they did.
+//!
+//! Where a configuration is entered they need not. Then a pulse of no duration flows, `w = R·c·δ(t)`, which changes
+//! `z⁺ = z⁻ + P·R·c` such that `C·z⁺ = 0`: charge is conserved at every net and flux in every loop, because pulses obey the
+//! same Kirchhoff laws (A. Opal & J. Vlach, *Consistent initial conditions of linear switched networks*, IEEE Trans. CAS 37,
+//! 1990, from memory).
+
+use crate::network::Network;
+use linear::{Matrix, Ranked};
+
+/// A row over what runs and how large rounding can make it, per component.
+#[derive(Clone, Debug)]
+pub(crate) struct Watched {
+    /// Element and guard within its region.
+    pub(crate) element: usize,
+    pub(crate) to: usize,
+    /// Size of the pulse on entry, the guard's value, its first and second derivative: rows over z.
+    pub(crate) pulse: Vec<f64>,
+    pub(crate) levels: [Vec<f64>; 3],
+}
+
+/// A reduced configuration.
+#[derive(Debug)]
+pub(crate) struct Configuration {
+    pub(crate) regions: Vec<u8>,
+    /// `dz/dt = A·z`.
+    pub(crate) rates: Matrix,
+    /// `w = W·z`.
+    pub(crate) solved: Matrix,
+    /// `z⁺ = J·z⁻` on entry; none where nothing jumps.
+    pub(crate) entry: Option<Matrix>,
+    pub(crate) guards: Vec<Watched>,
+}
+
+/// What contradicts itself: relations by index.
+#[derive(Debug)]
+pub(crate) struct Contradiction {
+    pub(crate) relations: Vec<usize>,
+}
+
+/// Entries of a row below this, relative to what they are made of, are rounding.
+const ROUNDING: f64 = 1e-9;
+
+impl Configuration {
+    /// Reduces a network with each element in a region.
+    pub(crate) fn new(network: &Network, regions: &[u8]) -> Result<Self, Contradiction> {
+        let (unknowns, running) = (network.unknowns(), network.running());
+        let states = network.states.len();
+        let mut relations: Vec<&crate::row::Row> = network.relations.iter().map(|(_, row)| row).collect();
+        let mut rates: Vec<&crate::row::Row> = network.states.iter().map(|(_, rate)| rate).collect();
+        for (element, region) in network.elements.iter().zip(regions) {
+            let region = &element.regions[usize::from(*region)];
+            region.relations.iter().for_each(|(index, row)| relations[*index] = row);
+            region.rates.iter().for_each(|(index, row)| rates[*index] = row);
+        }
+        let rows = relations.into_iter().chain(network.leaving.iter().skip(1));
+        let count = network.relations.len() + network.leaving.len() - 1;
+        let (mut k, mut g) = (Matrix::zeros(count, unknowns), Matrix::zeros(count, running));
+        for (r, row) in rows.enumerate() {
+            network.spread(row, k.row_mut(r), g.row_mut(r));
+        }
+        let (mut p, mut q) = (Matrix::zeros(running, unknowns), Matrix::zeros(running, running));
+        for (s, row) in rates.into_iter().enumerate() {
+            network.spread(row, p.row_mut(s), q.row_mut(s));
+        }
+        let mut first = states;
+        for course in &network.courses {
+            for (r, c, rate) in course.rates() {
+                q[(first + r, first + c)] = rate;
+            }
+            first += course.size();
+        }
+        let ranked = Ranked::new(&k);
+        let mut solved = ranked.solve(&g).scaled(-1.0);
+        let (null, ways) = (ranked.left_null(), ranked.right_null());
+        let constraints = cleaned(&null, &g);
+        let moved = p.times(&ways);
+        let choice = constraints.times(&moved);
+        let chosen = Ranked::new(&choice);
+        // Constraints no pulse can meet: they say nothing, or they contradict themselves.
+        let left = chosen.left_null();
+        let unmet = cleaned(&left, &constraints);
+        for row in 0..unmet.rows() {
+            if unmet.row(row).iter().any(|e| *e != 0.0) {
+                let of: Vec<f64> = (0..null.columns())
+                    .map(|c| (0..null.rows()).map(|k| left[(row, k)] * null[(k, c)]).sum::<f64>().abs())
+                    .collect();
+                let relations = (0..network.relations.len()).filter(|r| of[*r] > ROUNDING).collect();
+                return Err(Contradiction { relations });
+            }
+        }
+        let (mut entry, mut pulses) = (None, Matrix::zeros(unknowns, running));
+        if chosen.rank() > 0 {
+            let mut due = p.times(&solved);
+            due.add_scaled(1.0, &q);
+            let along = chosen.solve(&constraints.times(&due));
+            solved.add_scaled(-1.0, &ways.times(&along));
+            pulses = ways.times(&chosen.solve(&constraints)).scaled(-1.0);
+            let mut jump = p.times(&pulses);
+            jump.add_scaled(1.0, &Matrix::identity(running));
+            entry = Some(jump);
+        }
+        let mut a = p.times(&solved);
+        a.add_scaled(1.0, &q);
+        let mut configuration =
+            Configuration { regions: regions.to_vec(), rates: a, solved, entry, guards: Vec::new() };
+        configuration.watch(network, &pulses);
+        Ok(configuration)
+    }
+
+    /// Makes the guards of all elements rows over what runs.
+    fn watch(&mut self, network: &Network, pulses: &Matrix) {
+        for (index, element) in network.elements.iter().enumerate() {
+            let region = &element.regions[usize::from(self.regions[index])];
+            for guard in &region.guards {
+                let (mut by_unknown, mut value) = (vec![0.0; network.unknowns()], vec![0.0; network.running()]);
+                network.spread(&guard.holds, &mut by_unknown, &mut value);
+                let pulse = through(&by_unknown, pulses, vec![0.0; value.len()]);
+                let value = through(&by_unknown, &self.solved, value);
+                let first = through(&value, &self.rates, vec![0.0; value.len()]);
+                let second = through(&first, &self.rates, vec![0.0; value.len()]);
+                self.guards.push(Watched { element: index, to: guard.to, pulse, levels: [value, first, second] });
+            }
+        }
+    }
+
+    /// A row of the network over what runs.
+    pub(crate) fn row(&self, network: &Network, row: &crate::row::Row) -> Vec<f64> {
+        let (mut by_unknown, mut running) = (vec![0.0; network.unknowns()], vec![0.0; network.running()]);
+        network.spread(row, &mut by_unknown, &mut running);
+        through(&by_unknown, &self.solved, running)
+    }
+}
+
+/// `row·matrix + sum`.
+pub(crate) fn through(row: &[f64], matrix: &Matrix, mut sum: Vec<f64>) -> Vec<f64> {
+    for (k, factor) in row.iter().enumerate().filter(|(_, factor)| **factor != 0.0) {
+        sum.iter_mut().zip(matrix.row(k)).for_each(|(sum, entry)| *sum += factor * entry);
+    }
+    sum
+}
+
+/// `left·right`, with what is rounding beside the terms it is made of taken for zero.
+fn cleaned(left: &Matrix, right: &Matrix) -> Matrix {
+    let mut product = left.times(right);
+    for r in 0..product.rows() {
+        for c in 0..product.columns() {
+            let size: f64 = (0..left.columns()).map(|k| (left[(r, k)] * right[(k, c)]).abs()).sum();
+            if product[(r, c)].abs() <= ROUNDING * size {
+                product[(r, c)] = 0.0;
+            }
+        }
+    }
+    product
+}

@@ -1,0 +1,42 @@
+/// Why a circuit cannot be simulated by switching, or not further. Each names the parts at fault and what to do.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum SwitchedError {
+    /// Kinds without a piecewise-linear form.
+    #[error("{parts} cannot be simulated by switching; run the study at device level")]
+    NoForm {
+        /// Designators.
+        parts: String,
+    },
+    /// Ideal sources, switches and diodes contradict each other, or leave something without a value.
+    #[error(
+        "stopped at {time:.6e} s: with {state} the circuit contradicts itself at {parts}; give what is joined there the \
+         resistance it really has"
+    )]
+    Impossible {
+        /// Simulated time reached, seconds.
+        time: f64,
+        /// Parts whose relations contradict each other.
+        parts: String,
+        /// What conducts.
+        state: String,
+    },
+    /// No state of the diodes fits, or they change for ever.
+    #[error(
+        "stopped at {time:.6e} s: {parts} find no state in which they can stay; look for a control that undoes itself at once, \
+         and give it a hysteresis or a delay, or run the study at device level"
+    )]
+    Restless {
+        /// Simulated time reached, seconds.
+        time: f64,
+        /// Parts that change.
+        parts: String,
+    },
+    /// Numbers have left all bounds.
+    #[error("stopped at {time:.6e} s: {unknown} has grown beyond all bounds; look for a feedback of the wrong sign there")]
+    Unbounded {
+        /// Simulated time reached, seconds.
+        time: f64,
+        /// Net or part.
+        unknown: String,
+    },
+}

@@ -1,0 +1,232 @@
+//! Where a switched circuit stands, and how it comes to stand elsewhere: configurations as they are met, and which of them
+//! follows an event.
+
+use crate::compiled::Compiled;
+use crate::configuration::Watched;
+use crate::error::SwitchedError;
+use crate::network::{Changes, Network};
+use linear::dot;
+use std::collections::HashMap;
+
+/// Rounding in a guard, relative to the largest its terms have been.
+const ROUNDING: f64 = 1e-11;
+/// Rounds in which elements are changed together before they are changed one by one.
+const TOGETHER: usize = 4;
+/// Changes one after another at one instant, at most.
+const MOST_ROUNDS: usize = 200;
+
+pub(crate) struct Machine {
+    pub(crate) network: Network,
+    pub(crate) compiled: Vec<Compiled>,
+    known: HashMap<Vec<u8>, usize>,
+    /// The configuration it is in.
+    pub(crate) at: usize,
+    pub(crate) t: f64,
+    pub(crate) z: Vec<f64>,
+    /// Largest each component has been.
+    scale: Vec<f64>,
+    /// Corners of each course that have passed.
+    passed: Vec<usize>,
+    /// Changes of each element at times that have passed.
+    changed: Vec<usize>,
+}
+
+impl Machine {
+    /// At time zero with the states as the parts say, nothing decided yet.
+    pub(crate) fn new(network: Network) -> Self {
+        let mut z: Vec<f64> = network.states.iter().map(|(initial, _)| *initial).collect();
+        z.resize(network.running(), 0.0);
+        let (courses, elements) = (network.courses.len(), network.elements.len());
+        Machine {
+            compiled: Vec::new(),
+            known: HashMap::new(),
+            at: usize::MAX,
+            t: 0.0,
+            scale: vec![0.0; z.len()],
+            z,
+            passed: vec![0; courses],
+            changed: vec![0; elements],
+            network,
+        }
+    }
+
+    /// Begins: inputs and timed elements as they are at time zero, everything else as it then must be.
+    pub(crate) fn begin(&mut self) -> Result<(), SwitchedError> {
+        let mut regions: Vec<u8> = self.network.elements.iter().map(|e| e.first as u8).collect();
+        self.pass_corners(&mut regions);
+        self.settle(regions).map(|_| ())
+    }
+
+    pub(crate) fn regions(&self) -> &[u8] {
+        &self.compiled[self.at].of.regions
+    }
+
+    /// The next time something is known to happen, s.
+    pub(crate) fn next_corner(&self) -> f64 {
+        let courses = self.network.courses.iter().zip(&self.passed).filter_map(|(course, n)| course.corner(*n));
+        let elements = self.network.elements.iter().zip(&self.changed);
+        let elements = elements.filter_map(|(element, n)| element.times.get(*n).map(|(at, _)| *at));
+        courses.chain(elements).fold(f64::INFINITY, f64::min)
+    }
+
+    /// Passes what happens until now by time alone.
+    pub(crate) fn pass_corners(&mut self, regions: &mut [u8]) {
+        for (course, passed) in self.network.courses.iter().zip(&mut self.passed) {
+            while course.corner(*passed).is_some_and(|at| at <= self.t) {
+                *passed += 1;
+            }
+        }
+        for ((element, changed), region) in self.network.elements.iter().zip(&mut self.changed).zip(regions) {
+            while let Some((_, to)) = element.times.get(*changed).filter(|(at, _)| *at <= self.t) {
+                *region = *to as u8;
+                *changed += 1;
+            }
+        }
+        self.set_inputs();
+    }
+
+    /// Puts every input exactly where it is now, so that nothing drifts.
+    pub(crate) fn set_inputs(&mut self) {
+        let mut first = self.network.states.len();
+        for (course, passed) in self.network.courses.iter().zip(&self.passed) {
+            course.at(self.t, *passed, &mut self.z[first..first + course.size()]);
+            first += course.size();
+        }
+        self.scale.iter_mut().zip(&self.z).for_each(|(scale, z)| *scale = scale.max(z.abs()));
+    }
+
+    /// The configuration of regions, made if it is met for the first time.
+    fn configuration(&mut self, regions: &[u8]) -> Result<usize, SwitchedError> {
+        if let Some(known) = self.known.get(regions) {
+            return Ok(*known);
+        }
+        let made = Compiled::new(&self.network, regions).map_err(|contradiction| {
+            let mut parts: Vec<usize> = contradiction.relations.iter().map(|r| self.network.relations[*r].0).collect();
+            parts.dedup();
+            let names: Vec<&str> = parts.iter().map(|p| self.network.parts[*p].id.as_str()).collect();
+            SwitchedError::Impossible { time: self.t, parts: names.join(", "), state: self.state(regions) }
+        })?;
+        self.compiled.push(made);
+        self.known.insert(regions.to_vec(), self.compiled.len() - 1);
+        Ok(self.compiled.len() - 1)
+    }
+
+    /// What conducts, in words.
+    fn state(&self, regions: &[u8]) -> String {
+        let each = self.network.elements.iter().zip(regions).map(|(element, region)| {
+            format!("{} {}", self.network.parts[element.part].id, element.regions[usize::from(*region)].name)
+        });
+        each.collect::<Vec<_>>().join(", ")
+    }
+
+    /// Whether a guard holds from now on: the first that is not rounding of the pulse, the value and its derivatives decides.
+    fn holds(&self, guard: &Watched, before: &[f64], after: &[f64]) -> bool {
+        let sign = |row: &[f64], z: &[f64]| {
+            let value = dot(row, z);
+            let size: f64 = row.iter().zip(&self.scale).map(|(factor, scale)| (factor * scale).abs()).sum();
+            if value.abs() <= ROUNDING * size { 0.0 } else { value }
+        };
+        let levels = guard.levels.iter().map(|level| sign(level, after));
+        std::iter::once(sign(&guard.pulse, before)).chain(levels).find(|s| *s != 0.0).is_none_or(|s| s > 0.0)
+    }
+
+    /// Values right behind an entry into a configuration.
+    fn entered(&self, configuration: usize, before: &[f64]) -> Vec<f64> {
+        match &self.compiled[configuration].of.entry {
+            Some(jump) => {
+                let mut after = vec![0.0; before.len()];
+                jump.apply(before, &mut after);
+                after
+            }
+            None => before.to_vec(),
+        }
+    }
+
+    /// Finds the configuration that follows, beginning the search at some regions, and enters it. Returns the energy a pulse
+    /// took from what was stored, J.
+    ///
+    /// What changes continuously is decided together: elements that do not hold are changed, all at once as long as that makes
+    /// fewer of them, otherwise the last one alone (principal pivoting as in J. Júdice & F. Pires, *A block principal pivoting
+    /// algorithm for large-scale strictly monotone linear complementarity problems*, Comput. Oper. Res. 21, 1994). Then one
+    /// control after the other.
+    pub(crate) fn settle(&mut self, mut regions: Vec<u8>) -> Result<f64, SwitchedError> {
+        let stored = self.stored(&self.z);
+        let mut before = self.z.clone();
+        let (mut fewest, mut patience) = (usize::MAX, TOGETHER);
+        for _ in 0..MOST_ROUNDS {
+            let configuration = self.configuration(&regions)?;
+            let after = self.entered(configuration, &before);
+            let guards = &self.compiled[configuration].of.guards;
+            let failing = |changes: &dyn Fn(Changes) -> bool| -> Vec<(usize, usize)> {
+                let mut failing: Vec<(usize, usize)> = guards
+                    .iter()
+                    .filter(|g| changes(self.network.elements[g.element].changes))
+                    .filter(|g| !self.holds(g, &before, &after))
+                    .map(|g| (g.element, g.to))
+                    .collect();
+                failing.dedup_by_key(|(element, _)| *element);
+                failing
+            };
+            let together = failing(&|changes| changes == Changes::Continuously);
+            if together.is_empty() {
+                let Some((element, to)) = failing(&|changes| changes == Changes::ByControl).first().copied() else {
+                    self.at = configuration;
+                    self.z = after;
+                    self.scale.iter_mut().zip(&self.z).for_each(|(scale, z)| *scale = scale.max(z.abs()));
+                    return Ok(stored - self.stored(&self.z));
+                };
+                regions[element] = to as u8;
+                before = after;
+                (fewest, patience) = (usize::MAX, TOGETHER);
+                continue;
+            }
+            if together.len() < fewest {
+                (fewest, patience) = (together.len(), TOGETHER);
+            } else {
+                patience = patience.saturating_sub(1);
+            }
+            let changed = if patience > 0 { &together[..] } else { &together[together.len() - 1..] };
+            changed.iter().for_each(|(element, to)| regions[*element] = *to as u8);
+        }
+        Err(self.restless(&regions))
+    }
+
+    fn restless(&self, regions: &[u8]) -> SwitchedError {
+        let changing = self.network.elements.iter().zip(regions).zip(self.regions_or(regions));
+        let mut parts: Vec<&str> = changing
+            .filter(|((element, region), was)| element.changes != Changes::AtTimes && region != was)
+            .map(|((element, _), _)| self.network.parts[element.part].id.as_str())
+            .collect();
+        parts.dedup();
+        let parts = if parts.is_empty() { "the switches".to_owned() } else { parts.join(", ") };
+        SwitchedError::Restless { time: self.t, parts }
+    }
+
+    fn regions_or<'a>(&'a self, other: &'a [u8]) -> &'a [u8] {
+        self.compiled.get(self.at).map_or(other, |c| &c.of.regions)
+    }
+
+    /// Part whose guard changes over and over.
+    pub(crate) fn restless_at(&self, element: usize) -> SwitchedError {
+        SwitchedError::Restless {
+            time: self.t,
+            parts: self.network.parts[self.network.elements[element].part].id.clone(),
+        }
+    }
+
+    /// Energy stored in all parts, J.
+    pub(crate) fn stored(&self, z: &[f64]) -> f64 {
+        let stores = self.network.parts.iter().flat_map(|part| &part.stores);
+        let value = |store: &crate::network::Store| {
+            let (mut none, mut row) = (vec![0.0; self.network.unknowns()], vec![0.0; z.len()]);
+            self.network.spread(store.of(), &mut none, &mut row);
+            store.energy(dot(&row, z))
+        };
+        stores.map(value).sum()
+    }
+
+    /// How much rounding may make of a row.
+    pub(crate) fn rounding(&self, row: &[f64]) -> f64 {
+        ROUNDING * row.iter().zip(&self.scale).map(|(factor, scale)| (factor * scale).abs()).sum::<f64>()
+    }
+}

@@ -1,0 +1,46 @@
+//! What each kind of part is in the switched engine, one file per family.
+
+mod amplifier;
+mod diodes;
+mod loads;
+mod passive;
+mod sources;
+mod switches;
+mod windings;
+
+use crate::network::Network;
+use circuit::{KindId, ResolvedPart};
+
+/// Adds a part to a network; false if its kind has no form here.
+pub(crate) fn add(part: &ResolvedPart, n: &mut Network) -> bool {
+    n.begin(&part.id, part.pins.len());
+    match part.kind {
+        KindId::Resistor => passive::resistor(part, n),
+        KindId::Capacitor => passive::capacitor(part, n),
+        KindId::Inductor => passive::inductor(part, n),
+        KindId::IdealTransformer => windings::ideal(part, n),
+        KindId::CoupledWindings => windings::two(part, n),
+        KindId::ThreeWindings => windings::three(part, n),
+        KindId::DcSource => sources::direct(part, n),
+        KindId::SineSource => sources::sine(part, n),
+        KindId::PulseSource => sources::pulse(part, n),
+        KindId::PiecewiseSource => sources::points(part, n),
+        KindId::ExponentialSource => sources::exponential(part, n),
+        KindId::CurrentSource => sources::current(part, n),
+        KindId::ThreePhaseSource => sources::three_phase(part, n),
+        KindId::VoltageControlledVoltage
+        | KindId::VoltageControlledCurrent
+        | KindId::CurrentControlledVoltage
+        | KindId::CurrentControlledCurrent => sources::controlled(part, n),
+        KindId::Diode | KindId::Schottky | KindId::Led => diodes::diode(part, n),
+        KindId::Zener => diodes::zener(part, n),
+        KindId::MosfetN | KindId::MosfetP => switches::mosfet(part, n),
+        KindId::TimedSwitch => switches::timed(part, n),
+        KindId::ControlledSwitch | KindId::CurrentSwitch => switches::controlled(part, n),
+        KindId::Comparator => switches::comparator(part, n),
+        KindId::Amplifier => amplifier::amplifier(part, n),
+        KindId::CurrentLoad | KindId::SteppedLoad => loads::current(part, n),
+        _ => return false,
+    }
+    true
+}
