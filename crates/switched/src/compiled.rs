@@ -30,7 +30,8 @@ impl Compiled {
             matrix
         };
         let nets = (1..network.nets.len()).map(|net| Row::of(Of::Net(net)));
-        let currents = network.parts.iter().map(|part| part.ports.first().map_or(Row::default(), |port| port.1.clone()));
+        let currents =
+            network.parts.iter().map(|part| part.ports.first().map_or(Row::default(), |port| port.1.clone()));
         let values = made(nets.chain(currents).collect());
         let third = values.times(&of.rates).times(&of.rates).times(&of.rates);
         let fourth = third.times(&of.rates);

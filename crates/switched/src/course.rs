@@ -35,6 +35,23 @@ impl Course {
         }
     }
 
+    /// Period, s, if it repeats.
+    pub(crate) fn period(&self) -> Option<f64> {
+        match self {
+            Course::Lines { period, .. } => *period,
+            Course::Sine { frequency, .. } => Some(1.0 / frequency),
+            Course::One | Course::Decay { .. } => None,
+        }
+    }
+
+    /// Corners in a period, of those that come again and again.
+    pub(crate) fn corners_per_period(&self) -> usize {
+        match self {
+            Course::Lines { points, period: Some(_), .. } => points.len(),
+            _ => 0,
+        }
+    }
+
     /// Time of the n-th corner, s; none if there is none so late.
     pub(crate) fn corner(&self, n: usize) -> Option<f64> {
         match self {

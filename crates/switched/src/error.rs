@@ -32,11 +32,30 @@ pub enum SwitchedError {
         parts: String,
     },
     /// Numbers have left all bounds.
-    #[error("stopped at {time:.6e} s: {unknown} has grown beyond all bounds; look for a feedback of the wrong sign there")]
+    #[error(
+        "stopped at {time:.6e} s: {unknown} has grown beyond all bounds; look for a feedback of the wrong sign there"
+    )]
     Unbounded {
         /// Simulated time reached, seconds.
         time: f64,
         /// Net or part.
         unknown: String,
+    },
+    /// Nothing repeats, or not with one period.
+    #[error("there is no settled period: {why}; give the sources periods that fit, or run a transient")]
+    NotPeriodic {
+        /// What is wrong.
+        why: String,
+    },
+    /// No periodic state was found.
+    #[error(
+        "no settled period was found in {periods} periods, the nearest was still off by {residual:.1e}; it may oscillate slower \
+         than its sources or not settle at all: run a transient and look"
+    )]
+    NotSettling {
+        /// Periods tried.
+        periods: u32,
+        /// How far the nearest state was from a periodic one, relative.
+        residual: f64,
     },
 }

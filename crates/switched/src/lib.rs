@@ -36,9 +36,12 @@ mod parts;
 mod propagate;
 mod recorder;
 mod row;
+mod settled;
 mod transient;
+mod walker;
 
 pub use error::SwitchedError;
+pub use settled::{Conduction, Settled};
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.

@@ -3,6 +3,7 @@
 
 use crate::compiled::Compiled;
 use crate::configuration::Watched;
+use crate::course::Course;
 use crate::error::SwitchedError;
 use crate::network::{Changes, Network};
 use linear::dot;
@@ -15,6 +16,15 @@ const TOGETHER: usize = 4;
 /// Changes one after another at one instant, at most.
 const MOST_ROUNDS: usize = 200;
 
+/// What became of a machine at an event.
+#[derive(Debug)]
+pub(crate) struct Change {
+    /// Energy that pulses took from what was stored, J.
+    pub(crate) taken: f64,
+    /// Configurations entered one after the other, the last of which it is in.
+    pub(crate) entered: Vec<usize>,
+}
+
 pub(crate) struct Machine {
     pub(crate) network: Network,
     pub(crate) compiled: Vec<Compiled>,
@@ -24,11 +34,22 @@ pub(crate) struct Machine {
     pub(crate) t: f64,
     pub(crate) z: Vec<f64>,
     /// Largest each component has been.
-    scale: Vec<f64>,
+    pub(crate) scale: Vec<f64>,
     /// Corners of each course that have passed.
     passed: Vec<usize>,
     /// Changes of each element at times that have passed.
     changed: Vec<usize>,
+    /// Whether what happens once happens no more.
+    frozen: bool,
+}
+
+/// Where a machine stands, to come back to.
+#[derive(Clone, Debug)]
+pub(crate) struct Stand {
+    pub(crate) t: f64,
+    pub(crate) z: Vec<f64>,
+    at: usize,
+    passed: Vec<usize>,
 }
 
 impl Machine {
@@ -46,6 +67,7 @@ impl Machine {
             z,
             passed: vec![0; courses],
             changed: vec![0; elements],
+            frozen: false,
             network,
         }
     }
@@ -61,22 +83,85 @@ impl Machine {
         &self.compiled[self.at].of.regions
     }
 
+    /// Lets nothing happen any more that happens only once.
+    pub(crate) fn freeze(&mut self) {
+        self.frozen = true;
+    }
+
+    pub(crate) fn stand(&self) -> Stand {
+        Stand { t: self.t, z: self.z.clone(), at: self.at, passed: self.passed.clone() }
+    }
+
+    pub(crate) fn stand_at(&mut self, stand: &Stand) {
+        (self.t, self.at) = (stand.t, stand.at);
+        self.z.copy_from_slice(&stand.z);
+        self.passed.copy_from_slice(&stand.passed);
+    }
+
+    /// Sets the states where it stands.
+    ///
+    /// # Errors
+    /// As [`Machine::settle`].
+    pub(crate) fn move_to(&mut self, states: &[f64]) -> Result<(), SwitchedError> {
+        self.z[..states.len()].copy_from_slice(states);
+        self.settle(self.regions().to_vec()).map(|_| ())
+    }
+
+    /// Sets the time back by a period of everything, so that it does not grow however many are tried.
+    pub(crate) fn back(&mut self, period: f64, to: f64) {
+        for (course, passed) in self.network.courses.iter().zip(&mut self.passed) {
+            if let Some(own) = course.period() {
+                *passed -= (period / own).round() as usize * course.corners_per_period();
+            }
+        }
+        self.t = to;
+        self.set_inputs();
+    }
+
+    /// How fast what runs moves where it stands.
+    pub(crate) fn rates(&self) -> Vec<f64> {
+        let mut rates = vec![0.0; self.z.len()];
+        self.compiled[self.at].of.rates.apply(&self.z, &mut rates);
+        rates
+    }
+
+    /// Times between two at which something is known to happen again and again, s.
+    pub(crate) fn corners_between(&self, from: f64, to: f64) -> Vec<f64> {
+        let courses = self.network.courses.iter().filter(|course| course.corners_per_period() > 0);
+        let corners = courses.flat_map(|course| {
+            let all = (0..).map_while(|n| course.corner(n).filter(|at| *at <= to));
+            all.filter(|at| *at > from).collect::<Vec<f64>>()
+        });
+        corners.collect()
+    }
+
+    /// Whether the corners of a course still count.
+    fn counts(&self, course: &Course) -> bool {
+        !self.frozen || course.corners_per_period() > 0
+    }
+
     /// The next time something is known to happen, s.
     pub(crate) fn next_corner(&self) -> f64 {
-        let courses = self.network.courses.iter().zip(&self.passed).filter_map(|(course, n)| course.corner(*n));
-        let elements = self.network.elements.iter().zip(&self.changed);
+        let courses = self.network.courses.iter().zip(&self.passed).filter(|(course, _)| self.counts(course));
+        let courses = courses.filter_map(|(course, n)| course.corner(*n));
+        let elements = self.network.elements.iter().zip(&self.changed).filter(|_| !self.frozen);
         let elements = elements.filter_map(|(element, n)| element.times.get(*n).map(|(at, _)| *at));
         courses.chain(elements).fold(f64::INFINITY, f64::min)
     }
 
     /// Passes what happens until now by time alone.
     pub(crate) fn pass_corners(&mut self, regions: &mut [u8]) {
+        let frozen = self.frozen;
         for (course, passed) in self.network.courses.iter().zip(&mut self.passed) {
-            while course.corner(*passed).is_some_and(|at| at <= self.t) {
+            let counts = !frozen || course.corners_per_period() > 0;
+            while counts && course.corner(*passed).is_some_and(|at| at <= self.t) {
                 *passed += 1;
             }
         }
         for ((element, changed), region) in self.network.elements.iter().zip(&mut self.changed).zip(regions) {
+            if frozen {
+                break;
+            }
             while let Some((_, to)) = element.times.get(*changed).filter(|(at, _)| *at <= self.t) {
                 *region = *to as u8;
                 *changed += 1;
@@ -123,8 +208,7 @@ impl Machine {
     fn holds(&self, guard: &Watched, before: &[f64], after: &[f64]) -> bool {
         let sign = |row: &[f64], z: &[f64]| {
             let value = dot(row, z);
-            let size: f64 = row.iter().zip(&self.scale).map(|(factor, scale)| (factor * scale).abs()).sum();
-            if value.abs() <= ROUNDING * size { 0.0 } else { value }
+            if value.abs() <= Machine::rounding_of(&self.scale, row) { 0.0 } else { value }
         };
         let levels = guard.levels.iter().map(|level| sign(level, after));
         std::iter::once(sign(&guard.pulse, before)).chain(levels).find(|s| *s != 0.0).is_none_or(|s| s > 0.0)
@@ -142,16 +226,14 @@ impl Machine {
         }
     }
 
-    /// Finds the configuration that follows, beginning the search at some regions, and enters it. Returns the energy a pulse
-    /// took from what was stored, J.
+    /// Finds the configuration that follows, beginning the search at some regions, and enters it.
     ///
     /// What changes continuously is decided together: elements that do not hold are changed, all at once as long as that makes
     /// fewer of them, otherwise the last one alone (principal pivoting as in J. Júdice & F. Pires, *A block principal pivoting
     /// algorithm for large-scale strictly monotone linear complementarity problems*, Comput. Oper. Res. 21, 1994). Then one
     /// control after the other.
-    pub(crate) fn settle(&mut self, mut regions: Vec<u8>) -> Result<f64, SwitchedError> {
-        let stored = self.stored(&self.z);
-        let mut before = self.z.clone();
+    pub(crate) fn settle(&mut self, mut regions: Vec<u8>) -> Result<Change, SwitchedError> {
+        let (mut before, mut entered) = (self.z.clone(), Vec::new());
         let (mut fewest, mut patience) = (usize::MAX, TOGETHER);
         for _ in 0..MOST_ROUNDS {
             let configuration = self.configuration(&regions)?;
@@ -170,11 +252,15 @@ impl Machine {
             let together = failing(&|changes| changes == Changes::Continuously);
             if together.is_empty() {
                 let Some((element, to)) = failing(&|changes| changes == Changes::ByControl).first().copied() else {
+                    entered.push(configuration);
+                    let jumps = entered.iter().any(|c| self.compiled[*c].of.entry.is_some());
+                    let taken = if jumps { self.stored(&self.z) - self.stored(&after) } else { 0.0 };
                     self.at = configuration;
                     self.z = after;
                     self.scale.iter_mut().zip(&self.z).for_each(|(scale, z)| *scale = scale.max(z.abs()));
-                    return Ok(stored - self.stored(&self.z));
+                    return Ok(Change { taken, entered });
                 };
+                entered.push(configuration);
                 regions[element] = to as u8;
                 before = after;
                 (fewest, patience) = (usize::MAX, TOGETHER);
@@ -225,8 +311,8 @@ impl Machine {
         stores.map(value).sum()
     }
 
-    /// How much rounding may make of a row.
-    pub(crate) fn rounding(&self, row: &[f64]) -> f64 {
-        ROUNDING * row.iter().zip(&self.scale).map(|(factor, scale)| (factor * scale).abs()).sum::<f64>()
+    /// How much rounding may make of a row whose components have been so large.
+    pub(crate) fn rounding_of(scale: &[f64], row: &[f64]) -> f64 {
+        ROUNDING * row.iter().zip(scale).map(|(factor, scale)| (factor * scale).abs()).sum::<f64>()
     }
 }

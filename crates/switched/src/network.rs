@@ -156,6 +156,20 @@ impl Network {
         nets.chain(parts).collect()
     }
 
+    /// Of each column, which of the voltages of nets and currents of parts, or behind them which of the powers, it shows.
+    pub(crate) fn order(&self) -> Vec<usize> {
+        let nets = self.nets.len() - 1;
+        let (mut order, mut powers): (Vec<usize>, usize) = ((0..nets).collect(), nets + self.parts.len());
+        for (k, part) in self.parts.iter().enumerate() {
+            order.push(nets + k);
+            if part.pins > 2 {
+                order.push(powers);
+                powers += 1;
+            }
+        }
+        order
+    }
+
     // What parts say of themselves.
 
     pub(crate) fn begin(&mut self, id: &str, pins: usize) {

@@ -94,5 +94,7 @@ fn spectral(rates: &Matrix) -> f64 {
     let a2 = rates.times(rates);
     let a4 = a2.times(&a2);
     let a8 = a4.times(&a4);
-    [rates.norm(), a2.norm().powf(0.5), a4.norm().powf(0.25), a8.norm().powf(0.125)].into_iter().fold(f64::INFINITY, f64::min)
+    [rates.norm(), a2.norm().powf(0.5), a4.norm().powf(0.25), a8.norm().powf(0.125)]
+        .into_iter()
+        .fold(f64::INFINITY, f64::min)
 }

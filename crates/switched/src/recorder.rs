@@ -51,9 +51,7 @@ impl Recorder {
         c.lost(z[2], last);
         // Hermite's quadrature with two derivatives at either end: exact for polynomials of degree 5.
         for (a, b) in first.iter().zip(last.iter()) {
-            let energy = 0.5 * h * (a[0] + b[0])
-                + h * h / 10.0 * (a[1] - b[1])
-                + h * h * h / 120.0 * (a[2] + b[2]);
+            let energy = 0.5 * h * (a[0] + b[0]) + h * h / 10.0 * (a[1] - b[1]) + h * h * h / 120.0 * (a[2] + b[2]);
             self.delivered += (-energy).max(0.0);
             self.dissipated += energy.max(0.0);
         }

@@ -31,17 +31,11 @@ pub(super) fn conducts(n: &mut Network, (a, b): (usize, usize), i: Of, forward: 
     let across = Row::across(a, b);
     let along = |sign: f64, line: Line, name| Region {
         name,
-        relations: vec![(
-            relation,
-            across.clone().plus(-line.resistance, i).plus(-sign, Row::constant(line.drop)),
-        )],
+        relations: vec![(relation, across.clone().plus(-line.resistance, i).plus(-sign, Row::constant(line.drop)))],
         rates: Vec::new(),
         guards: vec![Guard { holds: Row::of(i).times(sign), to: 0 }],
     };
-    let up_to = |sign: f64, line: Line, to| Guard {
-        holds: Row::constant(line.drop).plus(-sign, across.clone()),
-        to,
-    };
+    let up_to = |sign: f64, line: Line, to| Guard { holds: Row::constant(line.drop).plus(-sign, across.clone()), to };
     let breaks = reverse.map(|line| (up_to(-1.0, line, 2), along(-1.0, line, "broken down")));
     let (guard, region) = breaks.unzip();
     let open = Region {

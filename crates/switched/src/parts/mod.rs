@@ -8,11 +8,23 @@ mod sources;
 mod switches;
 mod windings;
 
+use crate::error::SwitchedError;
 use crate::network::Network;
-use circuit::{KindId, ResolvedPart};
+use circuit::{Circuit, KindId, ResolvedPart};
+
+/// Brings a circuit into the form of this engine.
+///
+/// # Errors
+/// [`SwitchedError::NoForm`] naming the parts that have none.
+pub(crate) fn network(circuit: &Circuit) -> Result<Network, SwitchedError> {
+    let mut network = Network::new(&circuit.nets);
+    let without: Vec<&str> =
+        circuit.parts.iter().filter(|part| !add(part, &mut network)).map(|part| part.id.as_str()).collect();
+    if without.is_empty() { Ok(network) } else { Err(SwitchedError::NoForm { parts: without.join(", ") }) }
+}
 
 /// Adds a part to a network; false if its kind has no form here.
-pub(crate) fn add(part: &ResolvedPart, n: &mut Network) -> bool {
+fn add(part: &ResolvedPart, n: &mut Network) -> bool {
     n.begin(&part.id, part.pins.len());
     match part.kind {
         KindId::Resistor => passive::resistor(part, n),

@@ -61,9 +61,7 @@ pub(super) fn inductor(part: &ResolvedPart, n: &mut Network) {
         return;
     }
     let scale = saturates_at / ((1.0 - RESIDUAL) / (AT_SATURATION - RESIDUAL)).sqrt().acosh();
-    let curve = |current: f64| {
-        inductance * (RESIDUAL * current + (1.0 - RESIDUAL) * scale * (current / scale).tanh())
-    };
+    let curve = |current: f64| inductance * (RESIDUAL * current + (1.0 - RESIDUAL) * scale * (current / scale).tanh());
     saturating(n, (i, driving), scale, inductance, initial, curve);
 }
 
@@ -99,10 +97,7 @@ fn saturating(
     let relation = n.relation(Row::default());
     let regions = pieces.iter().enumerate().map(|(k, (slope, offset))| {
         let below = k.checked_sub(1).map(|to| Guard { holds: Row::of(flux).plus(-points[to].0, ONE), to });
-        let above = points.get(k).map(|point| Guard {
-            holds: Row::constant(point.0).plus(-1.0, flux),
-            to: k + 1,
-        });
+        let above = points.get(k).map(|point| Guard { holds: Row::constant(point.0).plus(-1.0, flux), to: k + 1 });
         Region {
             name: if (3..=6).contains(&k) { "linear" } else { "saturating" },
             relations: vec![(relation, Row::of(i).plus(-slope, flux).plus(-offset, ONE))],

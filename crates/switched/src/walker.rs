@@ -1,0 +1,307 @@
+//! From event to event: how far the next step goes, and what happens at its end.
+
+use crate::error::SwitchedError;
+use crate::machine::{Change, Machine};
+use linear::dot;
+use recording::STAGE;
+
+/// Largest of `s·(s − γ)·(s − 1)/6` over the unit step: what a quadratic leaves of a cubic.
+const CUBIC: f64 = 0.0105;
+/// The same of a quartic, with a bound on the further factor.
+const QUARTIC: f64 = CUBIC / 4.0;
+/// How much longer a step may be than the one before.
+const GROWTH: f64 = 4.0;
+/// First step, relative to what is to be covered.
+const FIRST: f64 = 1e-4;
+/// Error beyond which a step is tried again shorter, relative to what is allowed.
+const TOO_FAR: f64 = 4.0;
+/// Events at one instant that count as endless.
+const MOST_AT_ONCE: u32 = 1000;
+/// Size beyond which numbers count as unbounded.
+const UNBOUNDED: f64 = 1e30;
+/// Steps up to a corner that are made of equal length.
+const EQUAL: f64 = 4.0;
+
+/// Walks a machine through time.
+pub(crate) struct Walker {
+    pub(crate) machine: Machine,
+    /// Longest step, s, how closely quadratics follow, relative to full scale, and how long the whole walk is, s.
+    max_step: f64,
+    tolerance: f64,
+    whole: f64,
+    /// Largest magnitude of each recorded row.
+    full: Vec<f64>,
+    /// Recorded rows where it stands.
+    values: Vec<f64>,
+    /// Length of the step before, s.
+    before: f64,
+    events_at_once: u32,
+    /// The step at hand: what runs at its inner node and at its end.
+    pub(crate) middle: Vec<f64>,
+    pub(crate) last: Vec<f64>,
+    probe: Vec<f64>,
+}
+
+/// A step that has been found.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Step {
+    pub(crate) length: f64,
+    pub(crate) ends: Ends,
+}
+
+/// What is at the end of a step.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Ends {
+    /// Nothing.
+    Open,
+    /// The time it was to go to.
+    Target,
+    /// A guard that gives way, by its place in the configuration.
+    Guard(usize),
+}
+
+impl Walker {
+    pub(crate) fn new(machine: Machine, max_step: f64, tolerance: f64, whole: f64) -> Self {
+        let linear = machine.network.nets.len() - 1 + machine.network.parts.len();
+        let size = machine.z.len();
+        Walker {
+            machine,
+            max_step,
+            tolerance,
+            whole,
+            full: vec![0.0; linear],
+            values: vec![0.0; linear],
+            before: FIRST * whole,
+            events_at_once: 0,
+            middle: vec![0.0; size],
+            last: vec![0.0; size],
+            probe: vec![0.0; size],
+        }
+    }
+
+    /// Finds the next step towards a time; its nodes are in `middle` and `last`.
+    pub(crate) fn find(&mut self, target: f64) -> Step {
+        let left = target - self.machine.t;
+        if left <= 0.0 {
+            // An event came at the very time.
+            self.nodes(0.0);
+            return Step { length: 0.0, ends: Ends::Target };
+        }
+        let mut h = self.pace().min(left);
+        let mut ends = Ends::Open;
+        // Equal steps up to the target rather than a sliver before it.
+        let steps = (left / h).ceil();
+        if steps <= EQUAL {
+            h = left / steps;
+            if steps <= 1.0 {
+                ends = Ends::Target;
+            }
+        }
+        loop {
+            self.nodes(h);
+            let error = self.error(h);
+            if error <= TOO_FAR {
+                break;
+            }
+            (h, ends) = (h * (0.8 * error.powf(-1.0 / 3.0)).clamp(0.1, 0.8), Ends::Open);
+        }
+        if let Some((at, guard)) = self.first_crossing(h) {
+            (h, ends) = (at, Ends::Guard(guard));
+            self.nodes(h);
+        }
+        Step { length: h, ends }
+    }
+
+    /// Goes to the end of the step that was found.
+    ///
+    /// # Errors
+    /// [`SwitchedError::Unbounded`], [`SwitchedError::Restless`] if events follow each other without time passing.
+    pub(crate) fn take(&mut self, step: Step, target: f64) -> Result<(), SwitchedError> {
+        let machine = &mut self.machine;
+        if step.length > 0.0 {
+            self.before = step.length;
+        }
+        if let Ends::Guard(guard) = step.ends {
+            // Time that cannot be told apart does not pass.
+            let passes = machine.t + step.length > machine.t;
+            self.events_at_once = if passes { 1 } else { self.events_at_once + 1 };
+            if self.events_at_once > MOST_AT_ONCE {
+                return Err(machine.restless_at(machine.compiled[machine.at].of.guards[guard].element));
+            }
+        }
+        machine.t = if step.ends == Ends::Target { target } else { machine.t + step.length };
+        machine.z.copy_from_slice(&self.last);
+        machine.set_inputs();
+        machine.compiled[machine.at].recorded[0].apply(&machine.z, &mut self.values);
+        let mut bounded = true;
+        for (full, value) in self.full.iter_mut().zip(&self.values) {
+            *full = full.max(value.abs());
+            bounded &= value.abs() < UNBOUNDED;
+        }
+        if bounded { Ok(()) } else { Err(self.unbounded()) }
+    }
+
+    fn unbounded(&self) -> SwitchedError {
+        let network = &self.machine.network;
+        let (row, nets) = (self.values.iter().position(|v| v.is_nan() || v.abs() >= UNBOUNDED), network.nets.len() - 1);
+        let unknown = match row {
+            Some(row) if row >= nets => network.parts[row - nets].id.clone(),
+            row => network.nets[row.unwrap_or(0) + 1].clone(),
+        };
+        SwitchedError::Unbounded { time: self.machine.t, unknown }
+    }
+
+    /// Lets happen what happens at the end of a step; none if that is nothing.
+    ///
+    /// # Errors
+    /// As [`Machine::settle`].
+    pub(crate) fn happen(&mut self, step: Step) -> Result<Option<Change>, SwitchedError> {
+        let machine = &mut self.machine;
+        let mut regions = match step.ends {
+            Ends::Open => return Ok(None),
+            Ends::Guard(_) | Ends::Target => machine.regions().to_vec(),
+        };
+        if let Ends::Guard(guard) = step.ends {
+            let guard = &machine.compiled[machine.at].of.guards[guard];
+            regions[guard.element] = guard.to as u8;
+        } else {
+            machine.pass_corners(&mut regions);
+        }
+        machine.settle(regions).map(Some)
+    }
+
+    /// Whether anything recorded has jumped since the end of the last step.
+    pub(crate) fn jumped(&mut self) -> bool {
+        let values = &self.machine.compiled[self.machine.at].recorded[0];
+        let mut jumped = false;
+        for (row, full) in self.full.iter_mut().enumerate() {
+            let value = dot(values.row(row), &self.machine.z);
+            *full = full.max(value.abs());
+            jumped |= (value - self.values[row]).abs() > 1e-9 * *full;
+        }
+        jumped
+    }
+
+    /// How long a step may be, from what the course is like where it begins.
+    fn pace(&self) -> f64 {
+        let compiled = &self.machine.compiled[self.machine.at];
+        let [_, third, fourth] = &compiled.recorded;
+        let mut h = self.max_step.min(GROWTH * self.before.max(1e-12 * self.whole));
+        for (row, full) in self.full.iter().enumerate().filter(|(_, full)| **full > 0.0) {
+            let allowed = self.tolerance * full;
+            // Only where it would be shortened is the root worth taking.
+            let size = CUBIC * dot(third.row(row), &self.machine.z).abs();
+            if size * h * h * h > allowed {
+                h = (allowed / size).cbrt();
+            }
+            let size = QUARTIC * dot(fourth.row(row), &self.machine.z).abs();
+            if size * h * h * h * h > allowed {
+                h = (allowed / size).sqrt().sqrt();
+            }
+        }
+        h
+    }
+
+    /// Error of the quadratics through a step's nodes as seen from its end, relative to what is allowed.
+    fn error(&self, h: f64) -> f64 {
+        let third = &self.machine.compiled[self.machine.at].recorded[1];
+        let each = self.full.iter().enumerate().filter(|(_, full)| **full > 0.0);
+        each.fold(0.0, |most: f64, (row, full)| most.max(dot(third.row(row), &self.last).abs() / full))
+            * (CUBIC * h * h * h / self.tolerance)
+    }
+
+    fn nodes(&mut self, h: f64) {
+        let ladder = &mut self.machine.compiled[self.machine.at].ladder;
+        self.middle.copy_from_slice(&self.machine.z);
+        ladder.advance(&mut self.middle, STAGE * h);
+        self.last.copy_from_slice(&self.middle);
+        ladder.advance(&mut self.last, (1.0 - STAGE) * h);
+    }
+
+    /// When in a step the first guard gives way, and which.
+    fn first_crossing(&mut self, h: f64) -> Option<(f64, usize)> {
+        let machine = &mut self.machine;
+        let (z, resolution) = (&machine.z, 4.0 * f64::EPSILON * machine.t + 1e-15 * h);
+        let compiled = &mut machine.compiled[machine.at];
+        let (guards, ladder) = (&compiled.of.guards, &mut compiled.ladder);
+        let mut first: Option<(f64, usize)> = None;
+        for (index, guard) in guards.iter().enumerate() {
+            let [value, slope, _] = &guard.levels;
+            let (begins, mid, ends) = (dot(value, z), dot(value, &self.middle), dot(value, &self.last));
+            let falls = dot(slope, z);
+            // Without a fall within reach nothing can have given way.
+            let dips = || falls < 0.0 && dot(slope, &self.last) > 0.0 && begins.min(mid).min(ends) < -0.5 * h * falls;
+            if mid >= 0.0 && ends >= 0.0 && !dips() {
+                continue;
+            }
+            let least = -Machine::rounding_of(&machine.scale, value);
+            let probe = &mut self.probe;
+            let mut place = |time: f64| {
+                probe.copy_from_slice(z);
+                ladder.advance(probe, time);
+                (dot(value, probe), dot(slope, probe))
+            };
+            let bracket = if mid < least {
+                Some(STAGE * h)
+            } else if ends < least {
+                Some(h)
+            } else {
+                dip(&mut place, h, least)
+            };
+            let Some(mut upper) = bracket else { continue };
+            // Nothing beyond the first crossing so far is of interest.
+            if let Some((before, _)) = first
+                && before < upper
+            {
+                if place(before).0 >= least {
+                    continue;
+                }
+                upper = before;
+            }
+            first = Some((root(&mut place, upper, resolution), index));
+        }
+        first
+    }
+}
+
+/// A time at which a function that falls first and rises at the end is below a level, if it is anywhere.
+fn dip(f: &mut dyn FnMut(f64) -> (f64, f64), h: f64, least: f64) -> Option<f64> {
+    let (mut a, mut b) = (0.0, h);
+    while b - a > 1e-6 * h {
+        let middle = 0.5 * (a + b);
+        let (level, slope) = f(middle);
+        if level < least {
+            return Some(middle);
+        }
+        if slope < 0.0 { a = middle } else { b = middle }
+    }
+    None
+}
+
+/// Where a function that begins at or above zero is zero before a time at which it is below: Newton's method held within a
+/// bracket that each step makes smaller.
+fn root(f: &mut dyn FnMut(f64) -> (f64, f64), upper: f64, resolution: f64) -> f64 {
+    let (mut a, mut b) = (0.0, upper);
+    let mut x = upper;
+    for round in 0..200 {
+        let (value, slope) = f(x);
+        if value < 0.0 {
+            b = x
+        } else {
+            a = x
+        }
+        if b - a <= resolution || value == 0.0 {
+            break;
+        }
+        let newton = x - value / slope;
+        // Bisection now and then, in case one end does not move.
+        let inside = newton > a && newton < b && round % 4 != 3;
+        let next = if inside { newton } else { 0.5 * (a + b) };
+        if (next - x).abs() <= 0.25 * resolution {
+            // On the far side of the root by no more than can be told apart.
+            return next;
+        }
+        x = next;
+    }
+    b
+}
