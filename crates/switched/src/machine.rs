@@ -11,6 +11,8 @@ use std::collections::HashMap;
 
 /// Rounding in a guard, relative to the largest its terms have been.
 const ROUNDING: f64 = 1e-11;
+/// How much more than rounding counts as none right where an element has passed a level.
+const PASSED: f64 = 1e5;
 /// Rounds in which elements are changed together before they are changed one by one.
 const TOGETHER: usize = 4;
 /// Changes one after another at one instant, at most.
@@ -76,7 +78,7 @@ impl Machine {
     pub(crate) fn begin(&mut self) -> Result<(), SwitchedError> {
         let mut regions: Vec<u8> = self.network.elements.iter().map(|e| e.first as u8).collect();
         self.pass_corners(&mut regions);
-        self.settle(regions).map(|_| ())
+        self.settle(regions, None).map(|_| ())
     }
 
     pub(crate) fn regions(&self) -> &[u8] {
@@ -104,7 +106,7 @@ impl Machine {
     /// As [`Machine::settle`].
     pub(crate) fn move_to(&mut self, states: &[f64]) -> Result<(), SwitchedError> {
         self.z[..states.len()].copy_from_slice(states);
-        self.settle(self.regions().to_vec()).map(|_| ())
+        self.settle(self.regions().to_vec(), None).map(|_| ())
     }
 
     /// Sets the time back by a period of everything, so that it does not grow however many are tried.
@@ -205,13 +207,18 @@ impl Machine {
     }
 
     /// Whether a guard holds from now on: the first that is not rounding of the pulse, the value and its derivatives decides.
-    fn holds(&self, guard: &Watched, before: &[f64], after: &[f64]) -> bool {
-        let sign = |row: &[f64], z: &[f64]| {
+    /// Right where an element has just passed a level, the value is what the resolution of time makes of zero.
+    fn holds(&self, guard: &Watched, passed: bool, before: &[f64], after: &[f64]) -> bool {
+        let sign = |row: &[f64], z: &[f64], rounding: f64| {
             let value = dot(row, z);
-            if value.abs() <= Machine::rounding_of(&self.scale, row) { 0.0 } else { value }
+            if value.abs() <= rounding * Machine::rounding_of(&self.scale, row) { 0.0 } else { value }
         };
-        let levels = guard.levels.iter().map(|level| sign(level, after));
-        std::iter::once(sign(&guard.pulse, before)).chain(levels).find(|s| *s != 0.0).is_none_or(|s| s > 0.0)
+        let levels = guard
+            .levels
+            .iter()
+            .enumerate()
+            .map(|(k, level)| sign(level, after, if passed && k == 0 { PASSED } else { 1.0 }));
+        std::iter::once(sign(&guard.pulse, before, 1.0)).chain(levels).find(|s| *s != 0.0).is_none_or(|s| s > 0.0)
     }
 
     /// Values right behind an entry into a configuration.
@@ -226,13 +233,14 @@ impl Machine {
         }
     }
 
-    /// Finds the configuration that follows, beginning the search at some regions, and enters it.
+    /// Finds the configuration that follows, beginning the search at some regions, and enters it; `passed` is the element that
+    /// has just passed a level.
     ///
     /// What changes continuously is decided together: elements that do not hold are changed, all at once as long as that makes
     /// fewer of them, otherwise the last one alone (principal pivoting as in J. Júdice & F. Pires, *A block principal pivoting
     /// algorithm for large-scale strictly monotone linear complementarity problems*, Comput. Oper. Res. 21, 1994). Then one
     /// control after the other.
-    pub(crate) fn settle(&mut self, mut regions: Vec<u8>) -> Result<Change, SwitchedError> {
+    pub(crate) fn settle(&mut self, mut regions: Vec<u8>, passed: Option<usize>) -> Result<Change, SwitchedError> {
         let (mut before, mut entered) = (self.z.clone(), Vec::new());
         let (mut fewest, mut patience) = (usize::MAX, TOGETHER);
         for _ in 0..MOST_ROUNDS {
@@ -243,7 +251,7 @@ impl Machine {
                 let mut failing: Vec<(usize, usize)> = guards
                     .iter()
                     .filter(|g| changes(self.network.elements[g.element].changes))
-                    .filter(|g| !self.holds(g, &before, &after))
+                    .filter(|g| !self.holds(g, passed == Some(g.element), &before, &after))
                     .map(|g| (g.element, g.to))
                     .collect();
                 failing.dedup_by_key(|(element, _)| *element);

@@ -62,7 +62,13 @@ impl Ladder {
         }
         let [term, next] = &mut self.spare;
         term.copy_from_slice(z);
+        let reach = FOOT * h / self.foot;
+        let mut size = 1.0;
         for k in 1..=TERMS {
+            size *= reach / k as f64;
+            if size < f64::EPSILON * f64::EPSILON.sqrt() {
+                break;
+            }
             self.rates.apply(term, next);
             let factor = h / k as f64;
             for (z, next) in z.iter_mut().zip(next.iter_mut()) {

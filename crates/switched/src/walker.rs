@@ -9,10 +9,12 @@ use recording::STAGE;
 const CUBIC: f64 = 0.0105;
 /// The same of a quartic, with a bound on the further factor.
 const QUARTIC: f64 = CUBIC / 4.0;
-/// How much longer a step may be than the one before.
-const GROWTH: f64 = 4.0;
-/// First step, relative to what is to be covered.
+/// First step, relative to what is to be covered: nothing is known yet of how large anything gets.
 const FIRST: f64 = 1e-4;
+/// Rounding of a sum, relative to its terms.
+const NOISE: f64 = 1e-12;
+/// Part of the largest voltage or current that is of no interest.
+const NEXT_TO_NOTHING: f64 = 1e-3;
 /// Error beyond which a step is tried again shorter, relative to what is allowed.
 const TOO_FAR: f64 = 4.0;
 /// Events at one instant that count as endless.
@@ -33,8 +35,6 @@ pub(crate) struct Walker {
     full: Vec<f64>,
     /// Recorded rows where it stands.
     values: Vec<f64>,
-    /// Length of the step before, s.
-    before: f64,
     events_at_once: u32,
     /// The step at hand: what runs at its inner node and at its end.
     pub(crate) middle: Vec<f64>,
@@ -71,7 +71,6 @@ impl Walker {
             whole,
             full: vec![0.0; linear],
             values: vec![0.0; linear],
-            before: FIRST * whole,
             events_at_once: 0,
             middle: vec![0.0; size],
             last: vec![0.0; size],
@@ -118,9 +117,6 @@ impl Walker {
     /// [`SwitchedError::Unbounded`], [`SwitchedError::Restless`] if events follow each other without time passing.
     pub(crate) fn take(&mut self, step: Step, target: f64) -> Result<(), SwitchedError> {
         let machine = &mut self.machine;
-        if step.length > 0.0 {
-            self.before = step.length;
-        }
         if let Ends::Guard(guard) = step.ends {
             // Time that cannot be told apart does not pass.
             let passes = machine.t + step.length > machine.t;
@@ -161,13 +157,15 @@ impl Walker {
             Ends::Open => return Ok(None),
             Ends::Guard(_) | Ends::Target => machine.regions().to_vec(),
         };
+        let mut passed = None;
         if let Ends::Guard(guard) = step.ends {
             let guard = &machine.compiled[machine.at].of.guards[guard];
             regions[guard.element] = guard.to as u8;
+            passed = Some(guard.element);
         } else {
             machine.pass_corners(&mut regions);
         }
-        machine.settle(regions).map(Some)
+        machine.settle(regions, passed).map(Some)
     }
 
     /// Whether anything recorded has jumped since the end of the last step.
@@ -182,21 +180,33 @@ impl Walker {
         jumped
     }
 
+    /// What an error in a recorded row is held against: the largest it has been, but no less than what is next to nothing
+    /// beside the largest voltage or current.
+    fn full_scales(&self) -> impl Iterator<Item = (usize, f64)> {
+        let nets = self.machine.network.nets.len() - 1;
+        let largest = |rows: &[f64]| rows.iter().copied().fold(0.0, f64::max);
+        let floors = [NEXT_TO_NOTHING * largest(&self.full[..nets]), NEXT_TO_NOTHING * largest(&self.full[nets..])];
+        let scale = move |(row, full): (usize, &f64)| (row, full.max(floors[usize::from(row >= nets)]));
+        self.full.iter().enumerate().map(scale).filter(|(_, full)| *full > 0.0)
+    }
+
     /// How long a step may be, from what the course is like where it begins.
     fn pace(&self) -> f64 {
         let compiled = &self.machine.compiled[self.machine.at];
         let [_, third, fourth] = &compiled.recorded;
-        let mut h = self.max_step.min(GROWTH * self.before.max(1e-12 * self.whole));
-        for (row, full) in self.full.iter().enumerate().filter(|(_, full)| **full > 0.0) {
+        let mut h = if self.machine.t > 0.0 { self.max_step } else { self.max_step.min(FIRST * self.whole) };
+        for (row, full) in self.full_scales() {
             let allowed = self.tolerance * full;
             // Only where it would be shortened is the root worth taking.
             let size = CUBIC * dot(third.row(row), &self.machine.z).abs();
             if size * h * h * h > allowed {
-                h = (allowed / size).cbrt();
+                let size = size - CUBIC * noise(third.row(row), &self.machine.z);
+                h = if size > 0.0 { h.min((allowed / size).cbrt()) } else { h };
             }
             let size = QUARTIC * dot(fourth.row(row), &self.machine.z).abs();
             if size * h * h * h * h > allowed {
-                h = (allowed / size).sqrt().sqrt();
+                let size = size - QUARTIC * noise(fourth.row(row), &self.machine.z);
+                h = if size > 0.0 { h.min((allowed / size).sqrt().sqrt()) } else { h };
             }
         }
         h
@@ -205,9 +215,14 @@ impl Walker {
     /// Error of the quadratics through a step's nodes as seen from its end, relative to what is allowed.
     fn error(&self, h: f64) -> f64 {
         let third = &self.machine.compiled[self.machine.at].recorded[1];
-        let each = self.full.iter().enumerate().filter(|(_, full)| **full > 0.0);
-        each.fold(0.0, |most: f64, (row, full)| most.max(dot(third.row(row), &self.last).abs() / full))
-            * (CUBIC * h * h * h / self.tolerance)
+        let factor = CUBIC * h * h * h / self.tolerance;
+        self.full_scales().fold(0.0, |most: f64, (row, full)| {
+            let size = dot(third.row(row), &self.last).abs();
+            if size * factor <= most * full {
+                return most;
+            }
+            most.max((size - noise(third.row(row), &self.last)) * factor / full)
+        })
     }
 
     fn nodes(&mut self, h: f64) {
@@ -262,6 +277,12 @@ impl Walker {
         }
         first
     }
+}
+
+/// What rounding may make of a sum of products. A derivative that is no more is none: where something is very fast, the
+/// derivatives of what has settled long ago are large numbers that cancel.
+fn noise(row: &[f64], z: &[f64]) -> f64 {
+    NOISE * row.iter().zip(z).map(|(factor, z)| (factor * z).abs()).sum::<f64>()
 }
 
 /// A time at which a function that falls first and rises at the end is below a level, if it is anywhere.
