@@ -11,6 +11,8 @@ pub(crate) struct Recorder {
     from: f64,
     times: Vec<f64>,
     rows: Vec<f64>,
+    /// The row recorded last.
+    row: Vec<f64>,
     width: usize,
     chunk: usize,
     longest: usize,
@@ -18,7 +20,9 @@ pub(crate) struct Recorder {
     /// Where in a row each column comes from: linear ones by row, powers by their place behind those.
     order: Vec<usize>,
     scratch: Vec<f64>,
-    losses: [Vec<[f64; 3]>; 2],
+    losses: [Vec<[f64; 3]>; 3],
+    /// Configuration and time of the last of them.
+    weighed: Option<(usize, f64)>,
     /// Energy given and lost so far, J.
     pub(crate) delivered: f64,
     pub(crate) dissipated: f64,
@@ -32,29 +36,44 @@ impl Recorder {
             from,
             times: Vec::new(),
             rows: Vec::new(),
+            row: Vec::new(),
             width: order.len(),
             chunk: FIRST_CHUNK.min(longest),
             longest,
             last: None,
             order,
             scratch: Vec::new(),
-            losses: [vec![[0.0; 3]; parts], vec![[0.0; 3]; parts]],
+            losses: std::array::from_fn(|_| vec![[0.0; 3]; parts]),
+            weighed: None,
             delivered: 0.0,
             dissipated: 0.0,
         }
     }
 
-    /// Books a step and records it; z at its start, inner node and end.
-    pub(crate) fn step(&mut self, c: &Compiled, t: f64, h: f64, z: [&[f64]; 3], observer: &mut dyn Observer) {
-        let [first, last] = &mut self.losses;
-        c.lost(z[0], first);
+    /// Books a step within a configuration and records it; z at its start, inner node and end.
+    pub(crate) fn step(
+        &mut self,
+        (configuration, c): (usize, &Compiled),
+        t: f64,
+        h: f64,
+        z: [&[f64]; 3],
+        observer: &mut dyn Observer,
+    ) {
+        let [first, inner, last] = &mut self.losses;
+        // Where one step goes on from another its start has been looked at.
+        if self.weighed == Some((configuration, t)) {
+            std::mem::swap(first, last);
+        } else {
+            c.lost(z[0], first);
+        }
+        c.lost(z[1], inner);
         c.lost(z[2], last);
-        // Hermite's quadrature with two derivatives at either end: exact for polynomials of degree 5.
-        for (a, b) in first.iter().zip(last.iter()) {
-            let energy = 0.5 * h * (a[0] + b[0]) + h * h / 10.0 * (a[1] - b[1]) + h * h * h / 120.0 * (a[2] + b[2]);
+        for ((a, b), c) in first.iter().zip(inner.iter()).zip(last.iter()) {
+            let energy = hermite(STAGE * h, a, b) + hermite((1.0 - STAGE) * h, b, c);
             self.delivered += (-energy).max(0.0);
             self.dissipated += energy.max(0.0);
         }
+        self.weighed = Some((configuration, t + h));
         if t + h >= self.from {
             if self.last.is_none() {
                 self.record(c, t, z[0], observer);
@@ -63,42 +82,64 @@ impl Recorder {
         }
     }
 
-    /// What has just jumped, recorded as a step that takes next to no time.
+    /// What has just jumped, recorded as a straight line that takes next to no time.
     pub(crate) fn jump(&mut self, c: &Compiled, t: f64, instant: f64, z: &[f64], observer: &mut dyn Observer) {
-        if self.last.is_some() {
-            self.pair(c, [t + STAGE * instant, t + instant], [z, z], observer);
+        let times = [t + STAGE * instant, t + instant];
+        if self.last.is_none() || self.is_no_later(times) {
+            return;
         }
+        let before = std::mem::take(&mut self.row);
+        self.show(c, z);
+        let after = std::mem::replace(&mut self.row, before.clone());
+        self.row.iter_mut().zip(&after).for_each(|(value, after)| *value += STAGE * (after - *value));
+        self.keep(times[0], observer);
+        self.row = after;
+        self.keep(times[1], observer);
     }
 
-    /// Energy that a pulse took from what is stored, J.
-    pub(crate) fn pulse(&mut self, taken: f64) {
+    /// Something has happened, and a pulse may have taken energy from what is stored, J.
+    pub(crate) fn event(&mut self, taken: f64) {
+        self.weighed = None;
         self.dissipated += taken.max(0.0);
         self.delivered += (-taken).max(0.0);
     }
 
     fn pair(&mut self, c: &Compiled, times: [f64; 2], z: [&[f64]; 2], observer: &mut dyn Observer) {
-        // What time cannot tell apart is left out.
-        if self.last.is_some_and(|last| times[0] <= last || times[1] <= times[0]) {
-            return;
+        if !self.is_no_later(times) {
+            self.record(c, times[0], z[0], observer);
+            self.record(c, times[1], z[1], observer);
         }
-        self.record(c, times[0], z[0], observer);
-        self.record(c, times[1], z[1], observer);
+    }
+
+    /// Whether time cannot tell two nodes from what is recorded; they are left out then.
+    fn is_no_later(&self, times: [f64; 2]) -> bool {
+        self.last.is_some_and(|last| times[0] <= last || times[1] <= times[0])
     }
 
     fn record(&mut self, c: &Compiled, t: f64, z: &[f64], observer: &mut dyn Observer) {
+        self.show(c, z);
+        self.keep(t, observer);
+    }
+
+    /// Makes the row of what is to be seen.
+    fn show(&mut self, c: &Compiled, z: &[f64]) {
         let linear = &c.recorded[0];
         self.scratch.resize(linear.rows(), 0.0);
         linear.apply(z, &mut self.scratch);
+        self.row.clear();
         for source in &self.order {
-            let value = match self.scratch.get(*source) {
+            self.row.push(match self.scratch.get(*source) {
                 Some(value) => *value,
                 None => {
                     let ports = &c.powers[source - self.scratch.len()];
                     ports.iter().map(|(v, i)| dot(v, z) * dot(i, z)).sum()
                 }
-            };
-            self.rows.push(value);
+            });
         }
+    }
+
+    fn keep(&mut self, t: f64, observer: &mut dyn Observer) {
+        self.rows.extend_from_slice(&self.row);
         self.times.push(t);
         self.last = Some(t);
         if self.times.len() == self.chunk {
@@ -117,4 +158,9 @@ impl Recorder {
         self.rows.clear();
         self.chunk = (2 * self.chunk).min(self.longest);
     }
+}
+
+/// Integral over a time of what is given at both ends with two derivatives: exact for polynomials of degree 5.
+fn hermite(h: f64, [a, da, dda]: &[f64; 3], [b, db, ddb]: &[f64; 3]) -> f64 {
+    h * (0.5 * (a + b) + h * ((da - db) / 10.0 + h * (dda + ddb) / 120.0))
 }

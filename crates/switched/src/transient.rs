@@ -102,7 +102,7 @@ impl Transient {
             if step.length > 0.0 {
                 let machine = &walker.machine;
                 let z = [&machine.z, &walker.middle, &walker.last].map(Vec::as_slice);
-                self.recorder.step(&machine.compiled[machine.at], t, step.length, z, observer);
+                self.recorder.step((machine.at, &machine.compiled[machine.at]), t, step.length, z, observer);
                 health.steps += 1;
                 if step.length < health.shortest_step {
                     (health.shortest_step, health.shortest_at) = (step.length, t);
@@ -110,7 +110,7 @@ impl Transient {
             }
             walker.take(step, target)?;
             if let Some(change) = walker.happen(step)? {
-                self.recorder.pulse(change.taken);
+                self.recorder.event(change.taken);
                 health.trips += u64::from(matches!(step.ends, Ends::Guard(_)));
                 if walker.jumped() {
                     let machine = &walker.machine;

@@ -311,7 +311,10 @@ fn root(f: &mut dyn FnMut(f64) -> (f64, f64), upper: f64, resolution: f64) -> f6
         } else {
             a = x
         }
-        if b - a <= resolution || value == 0.0 {
+        if value == 0.0 {
+            return x;
+        }
+        if b - a <= resolution {
             break;
         }
         let newton = x - value / slope;

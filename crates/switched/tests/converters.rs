@@ -1,71 +1,297 @@
-//! Converters drawn from single parts, by switching and at device level.
+//! Converters and rectifiers drawn from single parts, by switching and at device level with parts close to ideal: at start-up,
+//! settled, and where a load steps.
 
 mod common;
 
-use circuit::KindId::{Capacitor, ControlledSwitch, DcSource, Diode, Inductor, PulseSource, Resistor, SineSource};
-use common::{Row, circuit, device_run, run, tried};
+use circuit::KindId::{
+    Amplifier, Capacitor, Comparator, ControlledSwitch, CoupledWindings, CurrentLoad, CurrentSwitch, DcSource, Diode,
+    IdealTransformer, Inductor, MosfetN, PulseSource, Resistor, SineSource, SteppedLoad, ThreePhaseSource, TimedSwitch,
+    VoltageControlledVoltage, Zener,
+};
+use common::{Row, circuit, device_run, run};
 
-/// A diode close to ideal in both engines.
+/// A sharp knee near zero and little resistance, in both engines alike.
 const DIODE: &[(&str, &str)] =
-    &[("saturation_current", "1n"), ("emission", "0.05"), ("series_resistance", "1m"), ("typical_current", "2")];
-const SWITCH: &[(&str, &str)] = &[("on_resistance", "1m"), ("on_voltage", "3"), ("off_voltage", "2")];
+    &[("saturation_current", "1n"), ("emission", "0.05"), ("series_resistance", "5m"), ("typical_current", "1")];
+const SWITCH: &[(&str, &str)] = &[("on_resistance", "10m"), ("on_voltage", "2.6"), ("off_voltage", "2.4")];
 const DRIVE: &[(&str, &str)] =
-    &[("low", "0"), ("high", "5"), ("rise", "10n"), ("fall", "10n"), ("width", "4u"), ("period", "10u")];
+    &[("low", "0"), ("high", "5"), ("rise", "20n"), ("fall", "20n"), ("width", "4u"), ("period", "10u")];
+const GATE: &[(&str, &str)] =
+    &[("low", "0"), ("high", "10"), ("rise", "20n"), ("fall", "20n"), ("width", "4u"), ("period", "10u")];
+const FET: &[(&str, &str)] = &[
+    ("threshold", "4"),
+    ("on_resistance", "20m"),
+    ("transconductance", "50"),
+    ("input_capacitance", "10p"),
+    ("output_capacitance", "2p"),
+    ("reverse_capacitance", "1p"),
+    ("diode_storage_time", "0"),
+];
+const OUTPUT: &[(&str, &str)] = &[("capacitance", "22u"), ("esr", "10m")];
 
-fn buck<'a>() -> Vec<Row<'a>> {
+fn fed<'a>(rest: &[Row<'a>]) -> Vec<Row<'a>> {
+    let mut rows: Vec<Row<'a>> =
+        vec![("V1", DcSource, "in gnd", &[("voltage", "24")]), ("VG", PulseSource, "g gnd", DRIVE)];
+    rows.extend_from_slice(rest);
+    rows
+}
+
+fn all<'a>() -> Vec<(&'a str, Vec<Row<'a>>, f64, &'a [&'a str])> {
     vec![
-        ("V1", DcSource, "in gnd", &[("voltage", "24")]),
-        ("VG", PulseSource, "g gnd", DRIVE),
-        ("S1", ControlledSwitch, "in x g gnd", SWITCH),
-        ("D1", Diode, "gnd x", DIODE),
-        ("L1", Inductor, "x out", &[("inductance", "47u")]),
-        ("C1", Capacitor, "out gnd", &[("capacitance", "22u"), ("esr", "5m")]),
-        ("R1", Resistor, "out gnd", &[("resistance", "4")]),
+        (
+            "buck",
+            fed(&[
+                ("S1", ControlledSwitch, "in x g gnd", SWITCH),
+                ("D1", Diode, "gnd x", DIODE),
+                ("L1", Inductor, "x out", &[("inductance", "47u"), ("resistance", "20m")]),
+                ("C1", Capacitor, "out gnd", OUTPUT),
+                ("R1", Resistor, "out gnd", &[("resistance", "4")]),
+            ]),
+            1e-3,
+            &["out.v", "L1.i", "V1.i", "D1.i"],
+        ),
+        (
+            "buck in discontinuous conduction, its load stepping",
+            fed(&[
+                ("S1", ControlledSwitch, "in x g gnd", SWITCH),
+                ("D1", Diode, "gnd x", DIODE),
+                ("CX", Capacitor, "x gnd", &[("capacitance", "1n"), ("esr", "47")]),
+                ("L1", Inductor, "x out", &[("inductance", "22u"), ("resistance", "20m")]),
+                ("C1", Capacitor, "out gnd", OUTPUT),
+                ("I1", SteppedLoad, "out gnd", &[("low", "0.2"), ("high", "2"), ("delay", "1m"), ("width", "10m")]),
+            ]),
+            2e-3,
+            &["out.v", "L1.i", "V1.i"],
+        ),
+        (
+            "boost with a MOSFET",
+            vec![
+                ("V1", DcSource, "in gnd", &[("voltage", "12")]),
+                ("VG", PulseSource, "g gnd", GATE),
+                ("L1", Inductor, "in x", &[("inductance", "47u"), ("resistance", "20m")]),
+                ("Q1", MosfetN, "x g gnd", FET),
+                ("D1", Diode, "x out", DIODE),
+                ("C1", Capacitor, "out gnd", OUTPUT),
+                ("R1", Resistor, "out gnd", &[("resistance", "20")]),
+            ],
+            2e-3,
+            &["out.v", "L1.i", "D1.i"],
+        ),
+        (
+            "SEPIC",
+            fed(&[
+                ("L1", Inductor, "in x", &[("inductance", "100u"), ("resistance", "30m")]),
+                ("S1", ControlledSwitch, "x gnd g gnd", SWITCH),
+                ("C2", Capacitor, "x y", &[("capacitance", "4.7u"), ("esr", "20m")]),
+                ("L2", Inductor, "gnd y", &[("inductance", "100u"), ("resistance", "30m")]),
+                ("D1", Diode, "y out", DIODE),
+                ("C1", Capacitor, "out gnd", OUTPUT),
+                ("R1", Resistor, "out gnd", &[("resistance", "8")]),
+            ]),
+            3e-3,
+            &["out.v", "L1.i", "L2.i"],
+        ),
+        (
+            "flyback with leakage and a clamp",
+            fed(&[
+                (
+                    "T1",
+                    CoupledWindings,
+                    "in x gnd s",
+                    &[
+                        ("primary_inductance", "200u"),
+                        ("secondary_inductance", "50u"),
+                        ("coupling", "0.99"),
+                        ("primary_resistance", "50m"),
+                        ("secondary_resistance", "10m"),
+                    ],
+                ),
+                ("S1", ControlledSwitch, "x gnd g gnd", SWITCH),
+                ("D2", Diode, "x k", DIODE),
+                ("RC", Resistor, "k in", &[("resistance", "2k")]),
+                ("CC", Capacitor, "k in", &[("capacitance", "100n"), ("esr", "0.1")]),
+                ("D1", Diode, "s out", DIODE),
+                ("C1", Capacitor, "out gnd", OUTPUT),
+                ("R1", Resistor, "out gnd", &[("resistance", "10")]),
+            ]),
+            2e-3,
+            &["out.v", "T1.i", "k.v"],
+        ),
+        (
+            "forward converter",
+            fed(&[
+                ("S1", ControlledSwitch, "in p g gnd", SWITCH),
+                ("T1", IdealTransformer, "p gnd s gnd", &[("ratio", "2")]),
+                ("D1", Diode, "s x", DIODE),
+                ("D2", Diode, "gnd x", DIODE),
+                ("L1", Inductor, "x out", &[("inductance", "47u"), ("resistance", "20m")]),
+                ("C1", Capacitor, "out gnd", OUTPUT),
+                ("I1", CurrentLoad, "out gnd", &[("current", "1.5")]),
+            ]),
+            1.5e-3,
+            &["out.v", "L1.i", "V1.i"],
+        ),
+        (
+            "three-phase bridge",
+            vec![
+                ("G1", ThreePhaseSource, "l1 l2 l3 n", &[("amplitude", "24"), ("frequency", "400")]),
+                ("RN", Resistor, "n gnd", &[("resistance", "1M")]),
+                ("R1", Resistor, "l1 a", &[("resistance", "0.1")]),
+                ("R2", Resistor, "l2 b", &[("resistance", "0.1")]),
+                ("R3", Resistor, "l3 c", &[("resistance", "0.1")]),
+                ("D1", Diode, "a bus", DIODE),
+                ("D2", Diode, "b bus", DIODE),
+                ("D3", Diode, "c bus", DIODE),
+                ("D4", Diode, "gnd a", DIODE),
+                ("D5", Diode, "gnd b", DIODE),
+                ("D6", Diode, "gnd c", DIODE),
+                ("C1", Capacitor, "bus gnd", &[("capacitance", "100u"), ("esr", "50m")]),
+                ("RL", Resistor, "bus gnd", &[("resistance", "20")]),
+            ],
+            20e-3,
+            &["bus.v", "D1.i", "R1.i"],
+        ),
+        (
+            "bridge with a reservoir and a Zener",
+            vec![
+                ("V1", SineSource, "a b", &[("amplitude", "12"), ("frequency", "50")]),
+                ("RS", Resistor, "a c", &[("resistance", "0.5")]),
+                ("D1", Diode, "c bus", DIODE),
+                ("D2", Diode, "b bus", DIODE),
+                ("D3", Diode, "gnd c", DIODE),
+                ("D4", Diode, "gnd b", DIODE),
+                ("C1", Capacitor, "bus gnd", &[("capacitance", "1m"), ("esr", "20m")]),
+                ("R1", Resistor, "bus z", &[("resistance", "220")]),
+                ("DZ", Zener, "gnd z", &[("zener_voltage", "5.1"), ("zener_current", "40m"), ("zener_impedance", "2")]),
+                ("R2", Resistor, "z gnd", &[("resistance", "1k")]),
+            ],
+            0.2,
+            &["bus.v", "D1.i", "z.v"],
+        ),
+        (
+            "hysteretic buck",
+            vec![
+                ("V1", DcSource, "in gnd", &[("voltage", "12")]),
+                ("VR", DcSource, "ref gnd", &[("voltage", "5")]),
+                ("VC", DcSource, "vcc gnd", &[("voltage", "5")]),
+                (
+                    "U1",
+                    Comparator,
+                    "g ref fb vcc gnd",
+                    &[("hysteresis", "0.1"), ("response_time", "5n"), ("supply_current", "0")],
+                ),
+                ("RG", Resistor, "g gnd", &[("resistance", "100k")]),
+                ("S1", ControlledSwitch, "in x g gnd", SWITCH),
+                ("D1", Diode, "gnd x", DIODE),
+                ("L1", Inductor, "x out", &[("inductance", "33u"), ("resistance", "20m")]),
+                ("C1", Capacitor, "out gnd", &[("capacitance", "47u"), ("esr", "100m")]),
+                ("RF", Resistor, "out fb", &[("resistance", "1k")]),
+                ("R1", Resistor, "out gnd", &[("resistance", "3")]),
+            ],
+            1e-3,
+            &["out.v", "L1.i"],
+        ),
+        (
+            "voltage-mode buck, its loop closed",
+            vec![
+                ("V1", DcSource, "in gnd", &[("voltage", "12")]),
+                ("VR", DcSource, "ref gnd", &[("voltage", "2.5")]),
+                ("VC", DcSource, "vcc gnd", &[("voltage", "5")]),
+                (
+                    "VS",
+                    PulseSource,
+                    "saw gnd",
+                    &[
+                        ("low", "1"),
+                        ("high", "3"),
+                        ("rise", "9.9u"),
+                        ("fall", "0.1u"),
+                        ("width", "0"),
+                        ("period", "10u"),
+                    ],
+                ),
+                ("RA", Resistor, "out fb", &[("resistance", "10k")]),
+                ("RB", Resistor, "fb gnd", &[("resistance", "10k")]),
+                (
+                    "A1",
+                    Amplifier,
+                    "ea ref fb vcc gnd",
+                    &[
+                        ("gain_bandwidth", "3M"),
+                        ("second_pole", "30M"),
+                        ("supply_current", "0"),
+                        ("headroom_high", "0.2"),
+                    ],
+                ),
+                ("RZ", Resistor, "fb m", &[("resistance", "22k")]),
+                ("CZ", Capacitor, "m ea", &[("capacitance", "4.7n")]),
+                (
+                    "U1",
+                    Comparator,
+                    "g ea saw vcc gnd",
+                    &[("hysteresis", "1m"), ("response_time", "5n"), ("supply_current", "0")],
+                ),
+                ("RG", Resistor, "g gnd", &[("resistance", "100k")]),
+                ("S1", ControlledSwitch, "in x g gnd", SWITCH),
+                ("D1", Diode, "gnd x", DIODE),
+                ("L1", Inductor, "x out", &[("inductance", "47u"), ("resistance", "20m")]),
+                ("C1", Capacitor, "out gnd", &[("capacitance", "100u"), ("esr", "30m")]),
+                ("R1", Resistor, "out gnd", &[("resistance", "5")]),
+            ],
+            4e-3,
+            &["out.v", "L1.i"],
+        ),
+        (
+            "a coil switched by time and by its own current, saturating",
+            vec![
+                ("V1", DcSource, "in gnd", &[("voltage", "10")]),
+                (
+                    "S1",
+                    TimedSwitch,
+                    "in a",
+                    &[("changes_at", "20u"), ("changes_back_after", "300u"), ("transition", "10n")],
+                ),
+                (
+                    "S2",
+                    CurrentSwitch,
+                    "b gnd a c",
+                    &[("on_current", "1.01"), ("off_current", "0.99"), ("on_resistance", "10m")],
+                ),
+                ("L1", Inductor, "c b", &[("inductance", "100u"), ("saturation_current", "1"), ("resistance", "1")]),
+                ("R1", Resistor, "b gnd", &[("resistance", "5")]),
+                ("D1", Diode, "gnd a", DIODE),
+                ("E1", VoltageControlledVoltage, "twice gnd b gnd", &[("gain", "2")]),
+                ("R2", Resistor, "twice gnd", &[("resistance", "1k")]),
+            ],
+            0.5e-3,
+            &["L1.i", "twice.v"],
+        ),
     ]
 }
 
 #[test]
-fn agree_with_the_device_level() {
-    let circuits: [(&str, Vec<Row<'_>>, f64); 1] = [("buck", buck(), 1e-3)];
-    for (name, rows, end) in circuits {
-        let start = std::time::Instant::now();
+fn both_engines_agree() {
+    for (name, rows, end, signals) in all() {
         let ours = run(circuit(&rows), end);
-        let took = start.elapsed();
-        let start = std::time::Instant::now();
-        let theirs = device_run(circuit(&rows), end, 1e-6, 1e-4);
-        eprintln!(
-            "{name}: {took:?} {} steps, device {:?} {} steps",
-            ours.health.steps,
-            start.elapsed(),
-            theirs.health.steps
-        );
-        for (from, to) in [(0.0, 0.1 * end), (0.9 * end, end)] {
-            let pair = |signal| (ours.mean(signal, from, to), theirs.mean(signal, from, to));
-            for signal in ["out.v", "L1.i", "V1.i"] {
-                let (a, b) = pair(signal);
-                eprintln!("{name} {signal} {a} {b}");
-                assert!((a - b).abs() < 0.01 * b.abs(), "{name}, {signal}: {a}, {b}");
+        let theirs = device_run(circuit(&rows), end, end / 500.0, 2e-5);
+        for (from, to) in [(0.0, 0.2 * end), (0.45 * end, 0.65 * end), (0.8 * end, end)] {
+            for signal in signals {
+                let [a, b] = [&ours, &theirs].map(|run| {
+                    run.measure(signal, from, to, |w, s| {
+                        let (low, high) = w.extremes(s).unwrap();
+                        [w.mean(s).unwrap(), w.rms(s).unwrap(), low, high]
+                    })
+                });
+                let scale = b.iter().fold(0.0, |most: f64, v| most.max(v.abs()));
+                for (k, what) in ["mean", "RMS", "least", "most"].into_iter().enumerate() {
+                    assert!(
+                        (a[k] - b[k]).abs() < 0.01 * scale,
+                        "{name}, {what} of {signal} from {from}: {} for {}",
+                        a[k],
+                        b[k]
+                    );
+                }
             }
         }
-    }
-}
-
-#[test]
-fn bridge() {
-    let rows: Vec<Row<'_>> = vec![
-        ("V1", SineSource, "a b", &[("amplitude", "20"), ("frequency", "50")]),
-        ("RS", Resistor, "a c", &[("resistance", "0.5")]),
-        ("D1", Diode, "c bus", DIODE),
-        ("D2", Diode, "b bus", DIODE),
-        ("D3", Diode, "gnd c", DIODE),
-        ("D4", Diode, "gnd b", DIODE),
-        ("C1", Capacitor, "bus gnd", &[("capacitance", "1m")]),
-        ("R1", Resistor, "bus gnd", &[("resistance", "50")]),
-    ];
-    let ours = tried(circuit(&rows), 0.2, 0.0, 1e-6).unwrap();
-    let theirs = device_run(circuit(&rows), 0.2, 1e-3, 1e-4);
-    eprintln!("{} steps, {} events; {:?}", ours.health.steps, ours.health.trips, ours.health.energy);
-    for signal in ["bus.v", "V1.i", "D1.i"] {
-        eprintln!("{signal} {} {}", ours.mean(signal, 0.18, 0.2), theirs.mean(signal, 0.18, 0.2));
     }
 }

@@ -43,7 +43,9 @@ pub(super) fn capacitor(part: &ResolvedPart, n: &mut Network) {
 const RESIDUAL: f64 = 0.05;
 const AT_SATURATION: f64 = 0.7;
 /// Currents in units of the bend's scale between which straight lines stand for the curve.
-const BENDS: [f64; 5] = [0.0, 0.5, 1.0, 1.6, 3.0];
+const BENDS: [f64; 10] = [0.0, 0.15, 0.3, 0.5, 0.7, 1.0, 1.35, 1.8, 2.5, 4.0];
+/// Bend up to which it counts as linear.
+const LINEAR: f64 = 0.7;
 
 pub(super) fn inductor(part: &ResolvedPart, n: &mut Network) {
     let (a, b) = (part.pins[0], part.pins[1]);
@@ -99,7 +101,10 @@ fn saturating(
         let below = k.checked_sub(1).map(|to| Guard { holds: Row::of(flux).plus(-points[to].0, ONE), to });
         let above = points.get(k).map(|point| Guard { holds: Row::constant(point.0).plus(-1.0, flux), to: k + 1 });
         Region {
-            name: if (3..=6).contains(&k) { "linear" } else { "saturating" },
+            name: match k.checked_sub(1).map(|below| &points[below..]) {
+                Some([(_, low), (_, high), ..]) if low.abs().max(high.abs()) <= LINEAR * scale => "linear",
+                _ => "saturating",
+            },
             relations: vec![(relation, Row::of(i).plus(-slope, flux).plus(-offset, ONE))],
             rates: Vec::new(),
             guards: below.into_iter().chain(above).collect(),
