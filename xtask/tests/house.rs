@@ -19,7 +19,7 @@ const CRATES: [(&str, &[&str]); 15] = [
     ("formats", &[]),
     ("drawing", &["circuit", "quantity"]),
     ("design", &["circuit", "drawing", "quantity"]),
-    ("studies", &["circuit", "device", "quantity", "readings", "recording"]),
+    ("studies", &["circuit", "device", "quantity", "readings", "recording", "switched"]),
     (
         "server",
         &[

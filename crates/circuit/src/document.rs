@@ -158,7 +158,10 @@ pub struct Study {
     pub kind: StudyKind,
     /// The name shown.
     pub title: String,
-    /// Simulated time, in seconds.
+    /// What it is simulated by; left to the circuit if left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub engine: Option<Engine>,
+    /// Simulated time, in seconds; of a settled state so many whole periods as fit into it, one at least.
     pub duration: String,
     /// Whether the duration follows what the circuit suggests, as long as nobody states another.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
@@ -198,6 +201,18 @@ pub enum StudyKind {
     SwitchOn,
     /// From the operating point; what changes with time then takes its course.
     LoadStep,
+    /// The periodic steady state, found straight away; what happens only once does not happen.
+    Settled,
+}
+
+/// The ways to simulate.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Engine {
+    /// Smooth models of devices, steps as small as their accuracy takes.
+    DeviceLevel,
+    /// Switches and diodes of straight pieces, exact between events.
+    Switched,
 }
 
 /// A named number taken from a run.

@@ -60,7 +60,7 @@ pub use demand::{OutputDemand, SourceDemand, SourceKind};
 pub use demanded::{Output, Source, demands};
 pub use dimensions::Dimensioned;
 pub use document::{
-    Cut, DesignValue, FORMAT, GND, Note, Part, Placement, Reading, Requirement, Study, StudyKind, Supply, Turn,
+    Cut, DesignValue, Engine, FORMAT, GND, Note, Part, Placement, Reading, Requirement, Study, StudyKind, Supply, Turn,
 };
 pub use effort::{Effort, MOST_BYTES};
 pub use error::ReadError;

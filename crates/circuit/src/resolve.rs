@@ -318,5 +318,13 @@ fn study(supply: &Supply, study: &Study, scope: &Scope<'_>, findings: &mut Findi
     let max_step = study.max_step.as_ref().map(|t| number(t, Unit::Second, (1e-15, 1e9), "Longest step"));
     let tolerance =
         study.tolerance.as_ref().map_or(DEFAULT_TOLERANCE, |t| number(t, Unit::One, (1e-9, 0.1), "Tolerance"));
-    ResolvedStudy { id: study.id.clone(), kind: study.kind, duration, record_from, max_step, tolerance }
+    ResolvedStudy {
+        id: study.id.clone(),
+        kind: study.kind,
+        engine: study.engine,
+        duration,
+        record_from,
+        max_step,
+        tolerance,
+    }
 }

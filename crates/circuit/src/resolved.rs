@@ -1,6 +1,6 @@
 //! A supply turned into numbers.
 
-use crate::{Direction, KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind};
+use crate::{Direction, Engine, KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind};
 use quantity::Unit;
 use std::collections::HashMap;
 
@@ -60,6 +60,8 @@ pub struct ResolvedStudy {
     pub id: String,
     /// What is done.
     pub kind: StudyKind,
+    /// What it is simulated by, if that is stated.
+    pub engine: Option<Engine>,
     /// Simulated time in seconds.
     pub duration: f64,
     /// Time recording starts, seconds.

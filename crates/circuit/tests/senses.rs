@@ -35,6 +35,7 @@ fn study(duration: &str, max_step: Option<&str>) -> Study {
         record_from: None,
         max_step: max_step.map(Into::into),
         tolerance: None,
+        engine: None,
         cut: None,
         strips: Vec::new(),
     }

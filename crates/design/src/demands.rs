@@ -122,6 +122,7 @@ fn study(supply: &mut Supply) -> String {
         record_from: None,
         max_step: None,
         tolerance: None,
+        engine: None,
         cut: None,
         strips: Vec::new(),
     });

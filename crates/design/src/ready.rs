@@ -193,6 +193,7 @@ impl Making<'_> {
             record_from: Some(entry((at - 4.0 * f64::from(PERIODS) * resolved.period()?).max(0.0))),
             max_step: None,
             tolerance: None,
+            engine: None,
             cut: None,
             strips: shown.map(|signal| Strip::of([signal])).collect(),
         };

@@ -25,6 +25,7 @@ fn with_study(mut supply: Supply) -> Supply {
             record_from: None,
             max_step: None,
             tolerance: None,
+            engine: None,
             cut: None,
             strips: Vec::new(),
         });

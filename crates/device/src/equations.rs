@@ -8,7 +8,7 @@
 use crate::contract::{Flow, Model, Point};
 use crate::models;
 use crate::stamps::{Constants, Entry, Layout, Matrix, Stamps, Unknown};
-use circuit::{Circuit, Quantity};
+use circuit::Circuit;
 use linear::{Lu, Pattern, Scalar, Symbolic};
 use recording::Column;
 use std::sync::Arc;
@@ -105,7 +105,7 @@ impl Equations {
         for Charged { row, .. } in &charged {
             dynamic[*row as usize] = true;
         }
-        let (columns, sources) = columns(circuit).unzip();
+        let (columns, sources) = (recording::columns(circuit), sources(circuit).collect());
         Equations {
             n,
             nets,
@@ -392,13 +392,11 @@ pub(crate) struct Conditions {
     pub(crate) shunt: f64,
 }
 
-fn columns(circuit: &Circuit) -> impl Iterator<Item = (Column, Source)> {
-    let nets = circuit.nets.iter().enumerate().skip(1);
-    let nets = nets.map(|(net, name)| (Column::new(name, Quantity::Voltage), Source::Unknown(net)));
+/// Where the values of each column come from, in the order of [`recording::columns`].
+fn sources(circuit: &Circuit) -> impl Iterator<Item = Source> {
+    let nets = (1..circuit.nets.len()).map(Source::Unknown);
     let parts = circuit.parts.iter().enumerate().flat_map(|(index, part)| {
-        let current = (Column::new(&part.id, Quantity::Current), Source::Current(index));
-        let power = (part.pins.len() > 2).then(|| (Column::new(&part.id, Quantity::Power), Source::Power(index)));
-        std::iter::once(current).chain(power)
+        std::iter::once(Source::Current(index)).chain((part.pins.len() > 2).then_some(Source::Power(index)))
     });
     nets.chain(parts)
 }

@@ -152,15 +152,15 @@ impl Ranked {
         let mut lu = matrix.clone();
         let (mut row_scale, mut column_scale) = (vec![1.0; m], vec![1.0; n]);
         for _ in 0..SCALINGS {
-            for r in 0..m {
+            for (r, scale) in row_scale.iter_mut().enumerate() {
                 let factor = power_of_two(lu.row(r).iter().fold(0.0, |most: f64, e| most.max(e.abs())));
                 lu.row_mut(r).iter_mut().for_each(|e| *e *= factor);
-                row_scale[r] *= factor;
+                *scale *= factor;
             }
-            for c in 0..n {
+            for (c, scale) in column_scale.iter_mut().enumerate() {
                 let factor = power_of_two((0..m).fold(0.0, |most: f64, r| most.max(lu[(r, c)].abs())));
                 (0..m).for_each(|r| lu[(r, c)] *= factor);
-                column_scale[c] *= factor;
+                *scale *= factor;
             }
         }
         let (mut row_order, mut column_order): (Vec<_>, Vec<_>) = ((0..m).collect(), (0..n).collect());

@@ -1,4 +1,4 @@
-use circuit::Quantity;
+use circuit::{Circuit, Quantity};
 
 /// Place of the inner node within a step, 2 − √2.
 pub const STAGE: f64 = 2.0 - std::f64::consts::SQRT_2;
@@ -26,6 +26,17 @@ impl Column {
     pub fn new(of: &str, quantity: Quantity) -> Self {
         Column { of: of.to_owned(), quantity }
     }
+}
+
+/// What a recording of a circuit holds, whichever engine makes it: the voltage of each net, then of each part its current,
+/// and its power if it has more than two pins.
+pub fn columns(circuit: &Circuit) -> Vec<Column> {
+    let nets = circuit.nets.iter().skip(1).map(|net| Column::new(net, Quantity::Voltage));
+    let parts = circuit.parts.iter().flat_map(|part| {
+        let power = (part.pins.len() > 2).then(|| Column::new(&part.id, Quantity::Power));
+        std::iter::once(Column::new(&part.id, Quantity::Current)).chain(power)
+    });
+    nets.chain(parts).collect()
 }
 
 /// A piece of a recording. It starts with the end of a step, except where a run went on after a stop.

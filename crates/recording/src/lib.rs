@@ -26,7 +26,7 @@ mod health;
 mod observer;
 mod whole;
 
-pub use chunk::{Chunk, Column, Joiner, Parter, STAGE, chunk_nodes, repeated};
+pub use chunk::{Chunk, Column, Joiner, Parter, STAGE, chunk_nodes, columns, repeated};
 pub use chunks::{Chunks, Piece, Unreadable};
 pub use curve::{LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep};
 pub use health::{EnergyBalance, Health};

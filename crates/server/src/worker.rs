@@ -88,7 +88,8 @@ async fn simulate(
         move || {
             let circuit = prepare(&document)?;
             let equations = Equations::new(&circuit);
-            let builder = TraceBuilder::new(&circuit, equations.columns());
+            let columns = recording::columns(&circuit);
+            let builder = TraceBuilder::new(&circuit, &columns);
             let spool = Spool::default();
             let mut reporter =
                 Reporter { builder, spool, rows: sender, shared, started: Instant::now(), from: None, slow_down };
@@ -98,7 +99,7 @@ async fn simulate(
                 kept.fits(&equations).ok().map(|()| (before.run, kept))
             });
             if let Some((earlier, _)) = &from {
-                let replayed = replay(&handle, &store, *earlier, equations.columns(), &mut reporter);
+                let replayed = replay(&handle, &store, *earlier, &columns, &mut reporter);
                 replayed.map_err(|error| format!("what was recorded before cannot be read: {error}"))?;
             }
             let ran = studies::go_on(&circuit, &study, from.as_ref().map(|(_, kept)| kept), &mut reporter);

@@ -24,13 +24,17 @@
 //! assert!((outcome.readings[0].value.unwrap() - 3.0).abs() < 1e-9);
 //! ```
 
+mod by_switching;
+mod engine;
 mod frequency;
 mod judging;
 mod outcome;
 mod power_path;
 mod run;
+mod simulated;
 mod windows;
 
+pub use engine::engine_for;
 pub use frequency::{FrequencyError, Grid, impedance, response};
 pub use judging::{Judging, Recorded};
 pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing, Steadiness, Verdict};

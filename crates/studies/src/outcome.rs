@@ -117,6 +117,9 @@ pub struct RunHealth {
     pub tolerance: f64,
     /// Version of the numerics.
     pub engine_version: String,
+    /// By which engine it was simulated, and why.
+    #[serde(default)]
+    pub simulated: String,
     /// How far the end of the run is from steady.
     pub steadiness: Option<Steadiness>,
     /// What to keep in mind when reading the numbers.

@@ -1,10 +1,13 @@
+use crate::by_switching::by_switching;
+use crate::engine::engine_for;
 use crate::judging::{Judging, Recorded, covering};
 use crate::outcome::{End, Outcome, RunHealth, Steadiness};
 use crate::power_path::{Figured, last_period};
+use crate::simulated::Simulated;
 use crate::windows::Windows;
 use circuit::ResolvedStudy;
-use circuit::{Circuit, MOST_BYTES, Quantity, Signal, StudyKind, Term};
-use device::{Ended, EngineError, Equations, Kept, Settings, Start, Transient, Unfit};
+use circuit::{Circuit, Engine, MOST_BYTES, Quantity, Signal, StudyKind, Term};
+use device::{Ended, Equations, Kept, Settings, Start, Transient, Unfit};
 use readings::{Figures, Question, Recipe, Span, Survey, Ticket};
 use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Unreadable};
 
@@ -73,31 +76,24 @@ pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn
     let index =
         circuit.studies.iter().position(|s| s.id == study).ok_or_else(|| StudyError::Unknown(study.to_owned()))?;
     let study = &circuit.studies[index];
-    let equations = Equations::new(circuit);
+    let columns = recording::columns(circuit);
     let (first, last) = kept.whole();
     let mut nodes = 0;
     if from.is_some() {
         // What was recorded before counts for the most a run may record.
         kept.pieces(first, last, &[], &mut |piece| nodes += piece.times.len())?;
     }
-    let bytes = bytes_of(nodes, equations.columns().len());
+    let bytes = bytes_of(nodes, columns.len());
     let mut bounded = Bounded { kept, reached: 0.0, bytes };
-    let mut health = Health::default();
-    let settings = settings(circuit, study);
-    let begun = match from {
-        Some(from) => Ok(Transient::resume(&equations, &settings, from, &mut health)?),
-        None => Transient::new(&equations, &settings, &mut health),
-    };
-    let (ended, left) = match begun {
-        Ok(mut transient) => {
-            let ended = transient.advance(&mut bounded, &mut health);
-            (ended, Some(transient.kept(&health)))
-        }
-        Err(error) => (Err(error), None),
+    let (engine, why) = engine_for(circuit, study);
+    let simulated = match engine {
+        Engine::DeviceLevel => at_device_level(circuit, study, from, &mut bounded)?,
+        Engine::Switched => by_switching(circuit, study, &mut bounded),
     };
     let Bounded { reached, bytes, .. } = bounded;
-    let reached = left.as_ref().map_or(reached, |left| left.time);
-    let mut outcome = judge(circuit, equations.columns(), kept, index, ended, reached, health)?;
+    let reached = simulated.left.as_ref().map_or(reached, |left| left.time);
+    let left = simulated.left.clone();
+    let mut outcome = judge(circuit, &columns, kept, index, simulated, reached, why)?;
     if bytes > MOST_BYTES && matches!(outcome.end, End::Stopped { .. }) {
         let message = format!(
             "stopped at {}: the run has recorded {:.0e} bytes, the most one may; shorten the study, record from a later \
@@ -133,21 +129,46 @@ impl Observer for Bounded<'_> {
     }
 }
 
+fn at_device_level(
+    circuit: &Circuit,
+    study: &ResolvedStudy,
+    from: Option<&Kept>,
+    observer: &mut dyn Observer,
+) -> Result<Simulated, Unfit> {
+    let equations = Equations::new(circuit);
+    let mut health = Health::default();
+    let settings = settings(circuit, study);
+    let begun = match from {
+        Some(from) => Ok(Transient::resume(&equations, &settings, from, &mut health)?),
+        None => Transient::new(&equations, &settings, &mut health),
+    };
+    let (ended, left) = match begun {
+        Ok(mut transient) => {
+            let ended = transient.advance(observer, &mut health);
+            (ended, Some(transient.kept(&health)))
+        }
+        Err(error) => (Err(error), None),
+    };
+    let ended = ended.map(|ended| ended == Ended::Done).map_err(|error| error.to_string());
+    Ok(Simulated { ended, health, version: device::VERSION.to_owned(), remarks: Vec::new(), left })
+}
+
 fn judge(
     circuit: &Circuit,
     columns: &[Column],
     kept: &dyn Chunks,
     index: usize,
-    ended: Result<Ended, EngineError>,
+    simulated: Simulated,
     reached: f64,
-    health: Health,
+    why: String,
 ) -> Result<Outcome, Unreadable> {
     let study = &circuit.studies[index];
-    let complete = matches!(ended, Ok(Ended::Done));
+    let Simulated { ended, health, version, remarks, .. } = simulated;
+    let complete = ended == Ok(true);
     let end = match ended {
-        Ok(Ended::Done) => End::Done,
-        Ok(Ended::Stopped) => End::Stopped { time: reached },
-        Err(error) => End::Failed { message: error.to_string() },
+        Ok(true) => End::Done,
+        Ok(false) => End::Stopped { time: reached },
+        Err(message) => End::Failed { message },
     };
     let (from, to) = kept.whole();
     let whole = Span { from, to };
@@ -161,14 +182,15 @@ fn judge(
     survey.pass(kept, columns)?;
     let (readings, verdicts) = judging.found(&survey, &[]);
     let steadiness = steady.and_then(|s| s.found(circuit, &survey));
-    let mut warnings = Vec::new();
+    let mut warnings = remarks;
     if health.energy.relative > ENERGY_LIMIT {
         warnings.push(format!(
             "{:.2} % of the energy is unaccounted for; tighten the tolerance",
             100.0 * health.energy.relative
         ));
     }
-    if let Some(s) = steadiness.as_ref().filter(|s| s.relative > SETTLED) {
+    let unsettled = steadiness.as_ref().filter(|s| s.relative > SETTLED && study.kind != StudyKind::Settled);
+    if let Some(s) = unsettled {
         warnings.push(format!(
             "not yet settled: the mean of {} still moves by {:.2} % in {} at the end; lengthen the study before \
              trusting readings of its end",
@@ -185,7 +207,8 @@ fn judge(
         health: RunHealth {
             engine: health,
             tolerance: study.tolerance,
-            engine_version: device::VERSION.to_owned(),
+            engine_version: version,
+            simulated: why,
             steadiness,
             warnings,
         },
@@ -210,6 +233,7 @@ pub fn measured(circuit: &Circuit, study: &str, columns: &[Column], kept: &dyn C
         engine: Health::default(),
         tolerance: 0.0,
         engine_version: MEASURED.to_owned(),
+        simulated: String::new(),
         steadiness: None,
         warnings: Vec::new(),
     };

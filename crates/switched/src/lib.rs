@@ -19,9 +19,8 @@
 //! let circuit = resolve(&Supply::from_json(charged).unwrap()).unwrap();
 //! let settings = Settings { end: 1e-3, record_from: 0.0, max_step: 1e-3, tolerance: 1e-6 };
 //! let (mut kept, mut health) = (Recording::default(), Health::default());
-//! let mut transient = Transient::new(&circuit, &settings).unwrap();
-//! transient.advance(&mut kept, &mut health).unwrap();
-//! let out = transient.columns().iter().position(|column| column.of == "out").unwrap();
+//! Transient::new(&circuit, &settings).unwrap().advance(&mut kept, &mut health).unwrap();
+//! let out = recording::columns(&circuit).iter().position(|column| column.of == "out").unwrap();
 //! let last = *kept.columns[out].last().unwrap();
 //! assert!((last - 10.0 * (1.0 - (-1.0f64).exp())).abs() < 1e-12);
 //! ```
@@ -41,6 +40,7 @@ mod transient;
 mod walker;
 
 pub use error::SwitchedError;
+pub use parts::without_form;
 pub use settled::{Conduction, Settled};
 pub use transient::{Ended, Settings, Transient};
 

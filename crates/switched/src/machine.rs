@@ -90,6 +90,11 @@ impl Machine {
         self.frozen = true;
     }
 
+    /// Lets it happen again.
+    pub(crate) fn thaw(&mut self) {
+        self.frozen = false;
+    }
+
     pub(crate) fn stand(&self) -> Stand {
         Stand { t: self.t, z: self.z.clone(), at: self.at, passed: self.passed.clone() }
     }

@@ -2,8 +2,6 @@
 
 use crate::course::Course;
 use crate::row::{Of, Row};
-use circuit::Quantity;
-use recording::Column;
 
 /// What must hold for an element to stay in a region, as a row that is not negative, and where it goes otherwise.
 #[derive(Clone, Debug)]
@@ -146,17 +144,8 @@ impl Network {
         }
     }
 
-    /// What a recording of it holds: as the other engine's.
-    pub(crate) fn columns(&self) -> Vec<Column> {
-        let nets = self.nets.iter().skip(1).map(|net| Column::new(net, Quantity::Voltage));
-        let parts = self.parts.iter().flat_map(|part| {
-            let power = (part.pins > 2).then(|| Column::new(&part.id, Quantity::Power));
-            std::iter::once(Column::new(&part.id, Quantity::Current)).chain(power)
-        });
-        nets.chain(parts).collect()
-    }
-
-    /// Of each column, which of the voltages of nets and currents of parts, or behind them which of the powers, it shows.
+    /// Of each column of a recording (`recording::columns`), which of the voltages of nets and currents of parts, or behind
+    /// them which of the powers, it shows.
     pub(crate) fn order(&self) -> Vec<usize> {
         let nets = self.nets.len() - 1;
         let (mut order, mut powers): (Vec<usize>, usize) = ((0..nets).collect(), nets + self.parts.len());

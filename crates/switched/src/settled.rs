@@ -7,7 +7,7 @@ use crate::course::Course;
 use crate::error::SwitchedError;
 use crate::machine::{Machine, Stand};
 use crate::parts;
-use crate::transient::{Settings, Transient};
+use crate::transient::{Ended, Settings, Transient};
 use crate::walker::{Ends, Walker};
 use circuit::Circuit;
 use linear::{Matrix, Ranked, dot};
@@ -124,15 +124,23 @@ impl Settled {
         tolerance: f64,
         observer: &mut dyn Observer,
         health: &mut Health,
-    ) -> Result<Transient, SwitchedError> {
-        let mut machine = self.walker.machine;
-        machine.stand_at(&self.begins);
+    ) -> Result<Ended, SwitchedError> {
         let end = self.begins.t + f64::from(periods) * self.period;
         let settings = Settings { end, record_from: self.begins.t, max_step: self.period, tolerance };
+        self.stand(&settings).advance(observer, health)
+    }
+
+    /// A transient that begins in the settled state; what happens once happens now.
+    pub fn go_on(mut self, settings: &Settings) -> Transient {
+        self.walker.machine.thaw();
+        self.stand(settings)
+    }
+
+    fn stand(self, settings: &Settings) -> Transient {
+        let mut machine = self.walker.machine;
+        machine.stand_at(&self.begins);
         let stored = machine.stored(&machine.z);
-        let mut transient = Transient::of(machine, &settings, stored);
-        transient.advance(observer, health)?;
-        Ok(transient)
+        Transient::of(machine, settings, stored)
     }
 
     /// Which windings carry no current for a part of the period.

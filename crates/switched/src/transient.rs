@@ -9,7 +9,7 @@ use crate::parts;
 use crate::recorder::Recorder;
 use crate::walker::{Ends, Walker};
 use circuit::Circuit;
-use recording::{Column, Command, EnergyBalance, Health, Observer, Progress};
+use recording::{Command, EnergyBalance, Health, Observer, Progress};
 
 /// What a transient shall cover.
 #[derive(Clone, Debug, PartialEq)]
@@ -38,7 +38,6 @@ pub struct Transient {
     walker: Walker,
     settings: Settings,
     recorder: Recorder,
-    columns: Vec<Column>,
     stored_first: f64,
 }
 
@@ -59,14 +58,8 @@ impl Transient {
     pub(crate) fn of(machine: Machine, settings: &Settings, stored_first: f64) -> Self {
         let network = &machine.network;
         let recorder = Recorder::new(settings.record_from, network.order(), network.parts.len());
-        let columns = network.columns();
         let walker = Walker::new(machine, settings.max_step, settings.tolerance, settings.end);
-        Transient { walker, settings: settings.clone(), recorder, columns, stored_first }
-    }
-
-    /// What the recording holds.
-    pub fn columns(&self) -> &[Column] {
-        &self.columns
+        Transient { walker, settings: settings.clone(), recorder, stored_first }
     }
 
     /// Simulated time reached, s.

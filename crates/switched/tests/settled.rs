@@ -114,11 +114,11 @@ fn converter(topology: Topology, d: f64, n: f64, k: f64, smooth: f64) -> Circuit
 }
 
 /// Mean of the output over a period.
-fn output(settled: Settled) -> f64 {
+fn output(circuit: &Circuit, settled: Settled) -> f64 {
     let (mut kept, mut health) = (Recording::default(), Health::default());
-    let transient = settled.record(1, 1e-6, &mut kept, &mut health).unwrap_or_else(|error| panic!("{error}"));
+    settled.record(1, 1e-6, &mut kept, &mut health).unwrap_or_else(|error| panic!("{error}"));
     assert!(health.energy.relative < 1e-9, "{:?}", health.energy);
-    let out = transient.columns().iter().position(|c| c.of == "out").unwrap();
+    let out = recording::columns(circuit).iter().position(|c| c.of == "out").unwrap();
     let wave = Waveform::new(&kept.times, &kept.columns[out]);
     wave.mean(wave.whole()).unwrap().abs()
 }
@@ -129,7 +129,8 @@ fn held(topology: Topology, d: f64, n: f64, beyond: f64) {
     let (continuous, _, discontinuous) = published(topology, d, n, k);
     // The published ratios leave the ripple out.
     let smooth = 1e6 * (1.0 + continuous.max(discontinuous));
-    let found = Settled::find(&converter(topology, d, n, k, smooth));
+    let converter = converter(topology, d, n, k, smooth);
+    let found = Settled::find(&converter);
     let settled = found.unwrap_or_else(|error| panic!("{topology:?}: {error}"));
     // What rounding leaves of a period is some 1e-15, and what of it a period takes away some 1e-7.
     assert!(settled.is_stable() && settled.residual < 1e-8, "{topology:?}: {:?}", settled.multipliers);
@@ -137,7 +138,7 @@ fn held(topology: Topology, d: f64, n: f64, beyond: f64) {
     let ratio = if beyond > 1.0 { continuous } else { discontinuous };
     // Both windings of these share what is idle, so neither is by itself.
     assert!(idle == (beyond < 1.0) || matches!(topology, Sepic | Cuk), "{topology:?}: {:?}", settled.windings);
-    let found = output(settled) / LINE;
+    let found = output(&converter, settled) / LINE;
     assert!((found / ratio - 1.0).abs() < 1e-6, "{topology:?} d {d} n {n} K {k}: {found} for {ratio}");
 }
 

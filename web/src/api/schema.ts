@@ -1178,6 +1178,8 @@ export interface components {
        */
       stored: number;
     };
+    /** @description The ways to simulate. */
+    Engine: "device_level" | "switched";
     /** @description A text in a value field. */
     Entry: {
       /** @description Step to the neighbouring preferred value (E12) before answering. */
@@ -2413,6 +2415,11 @@ export interface components {
       engine: components["schemas"]["Health"];
       /** @description Version of the numerics. */
       engine_version: string;
+      /**
+       * @description By which engine it was simulated, and why.
+       * @default
+       */
+      simulated: string;
       /** @description How far the end of the run is from steady. */
       steadiness?: components["schemas"]["Steadiness"] | null;
       /**
@@ -2880,8 +2887,10 @@ export interface components {
       title: string;
       /** @description Where the power path is cut, to look at the supply so far; whole if left out. */
       cut?: components["schemas"]["Cut"] | null;
-      /** @description Simulated time, in seconds. */
+      /** @description Simulated time, in seconds; of a settled state so many whole periods as fit into it, one at least. */
       duration: string;
+      /** @description What it is simulated by; left to the circuit if left out. */
+      engine?: components["schemas"]["Engine"] | null;
       /** @description Identifier, unique among studies. */
       id: string;
       /** @description What is done. */
@@ -2907,7 +2916,7 @@ export interface components {
       record_from: components["schemas"]["Suggestion"];
     };
     /** @description The kinds of study. */
-    StudyKind: "switch_on" | "load_step";
+    StudyKind: "switch_on" | "load_step" | "settled";
     /** @description What a measure is taken of. */
     Subject: "signal" | "port" | "stage" | "readings";
     /** @description A setting with the reason for it. */

@@ -178,6 +178,7 @@ function Health({ run }: { run?: Run }) {
         ] as [string, string][])
       : []),
     ["Unknowns", `${engine.unknowns}, ${engine.fill} matrix entries`],
+    ["Simulated", health.simulated || "at device level"],
     ["Numerics", `version ${health.engine_version}`],
   ];
   return (

@@ -137,6 +137,25 @@ function Settings({ shown, study, editing }: Props) {
         >
           <option value="switch_on">Switch-on: from everything at rest</option>
           <option value="load_step">Load step: from the operating point</option>
+          <option value="settled">Settled: the periodic steady state itself</option>
+        </select>
+      </label>
+      <label className="flex items-center gap-1">
+        <span className="w-36 shrink-0 text-muted">Simulated</span>
+        <select
+          value={study.engine ?? ""}
+          disabled={study.kind === "settled"}
+          title="Switches and diodes of straight pieces are much faster for converters; smooth models know more of each device"
+          onChange={(event) =>
+            change("engine", (s) => {
+              s.engine = (event.target.value || null) as Study["engine"];
+            })
+          }
+          className="h-7 grow rounded-md border border-hairline bg-panel px-1"
+        >
+          <option value="">as the circuit suggests</option>
+          <option value="device_level">at device level</option>
+          <option value="switched">by switching</option>
         </select>
       </label>
       <ValueField

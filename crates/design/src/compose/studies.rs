@@ -31,6 +31,7 @@ pub(super) fn so_far(supply: &mut Supply, stage: &str) -> Result<(), ComposeErro
         record_from: None,
         max_step: None,
         tolerance: None,
+        engine: None,
         cut: Some(Cut { after: stage.to_owned(), load }),
         strips,
     });
@@ -57,6 +58,7 @@ pub(super) fn add(supply: &mut Supply) {
         record_from: None,
         max_step: None,
         tolerance: None,
+        engine: None,
         cut: None,
         strips: strips(supply),
     });

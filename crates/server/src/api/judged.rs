@@ -10,7 +10,6 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use circuit::expression::names_in;
 use circuit::{Circuit, MEASURES, Reading, ReadingMeasure, Subject, Supply, changes, resolve};
-use device::Equations;
 use quantity::Unit;
 use readings::Survey;
 use schemars::JsonSchema;
@@ -50,7 +49,7 @@ async fn judged(app: &App, row: &RunRow, now: &Arc<Look>, elsewhere: &[ReadingRe
     let study = circuit.studies.iter().position(|s| s.id == row.study).unwrap_or(usize::MAX);
     let columns = match Measured::of(row) {
         Some(measured) => measured.columns(&circuit),
-        None => Equations::new(&circuit).columns().to_vec(),
+        None => recording::columns(&circuit),
     };
     let recorded = Recorded { circuit: &circuit, columns: &columns, study, complete, whole };
     let mut survey = Survey::default();

@@ -2,7 +2,6 @@
 
 use crate::recorded::Spool;
 use circuit::{Circuit, Finding, MEASURES, Severity, Signal, Supply, resolve};
-use device::Equations;
 use quantity::show;
 use readings::Recipe;
 use recording::{Chunks, Column, repeated};
@@ -184,8 +183,7 @@ fn write_traces(
     kept: &dyn Chunks,
 ) -> Result<(), Box<dyn std::error::Error>> {
     std::fs::create_dir_all(folder)?;
-    let equations = Equations::new(circuit);
-    let columns = equations.columns();
+    let columns = recording::columns(circuit);
     let signals = readings::signals(circuit);
     let recipes = signals.iter().map(|s| Recipe::new(circuit, s)).collect::<Result<Vec<_>, _>>()?;
     let unit = |s: &Signal| format!("{s} [{}]", s.quantity().unit().symbol());

@@ -17,10 +17,19 @@ use circuit::{Circuit, KindId, ResolvedPart};
 /// # Errors
 /// [`SwitchedError::NoForm`] naming the parts that have none.
 pub(crate) fn network(circuit: &Circuit) -> Result<Network, SwitchedError> {
-    let mut network = Network::new(&circuit.nets);
-    let without: Vec<&str> =
-        circuit.parts.iter().filter(|part| !add(part, &mut network)).map(|part| part.id.as_str()).collect();
+    let (network, without) = tried(circuit);
     if without.is_empty() { Ok(network) } else { Err(SwitchedError::NoForm { parts: without.join(", ") }) }
+}
+
+/// Parts that have no form in this engine, by designator.
+pub fn without_form(circuit: &Circuit) -> Vec<&str> {
+    tried(circuit).1
+}
+
+fn tried(circuit: &Circuit) -> (Network, Vec<&str>) {
+    let mut network = Network::new(&circuit.nets);
+    let without = circuit.parts.iter().filter(|part| !add(part, &mut network)).map(|part| part.id.as_str()).collect();
+    (network, without)
 }
 
 /// Adds a part to a network; false if its kind has no form here.

@@ -28,12 +28,10 @@ pub struct Run {
 }
 
 pub fn tried(circuit: Circuit, end: f64, from: f64, tolerance: f64) -> Result<Run, SwitchedError> {
-    let (mut recording, mut health) = (Recording::default(), Health::default());
+    let (mut kept, mut health) = (Recording::default(), Health::default());
     let settings = Settings { end, record_from: from, max_step: end, tolerance };
-    let mut transient = Transient::new(&circuit, &settings)?;
-    transient.advance(&mut recording, &mut health)?;
-    let columns = transient.columns().to_vec();
-    Ok(Run { circuit, columns, recording, health })
+    Transient::new(&circuit, &settings)?.advance(&mut kept, &mut health)?;
+    Ok(Run { columns: recording::columns(&circuit), circuit, recording: kept, health })
 }
 
 /// Runs by switching; all energy must be accounted for.
@@ -46,11 +44,11 @@ pub fn run(circuit: Circuit, end: f64) -> Run {
 /// Runs at device level.
 pub fn device_run(circuit: Circuit, end: f64, max_step: f64, tolerance: f64) -> Run {
     let equations = device::Equations::new(&circuit);
-    let (mut recording, mut health) = (Recording::default(), Health::default());
+    let (mut kept, mut health) = (Recording::default(), Health::default());
     let start = device::Start::Rest;
     let settings = device::Settings { end, record_from: 0.0, min_step: 0.0, max_step, start, tolerance };
-    device::transient(&equations, &settings, &mut recording, &mut health).unwrap_or_else(|error| panic!("{error}"));
-    Run { columns: equations.columns().to_vec(), circuit, recording, health }
+    device::transient(&equations, &settings, &mut kept, &mut health).unwrap_or_else(|error| panic!("{error}"));
+    Run { columns: recording::columns(&circuit), circuit, recording: kept, health }
 }
 
 impl Run {

@@ -1,0 +1,116 @@
+//! Studies simulated by switching: which engine is taken and why, the settled state, steps that begin from it.
+
+use circuit::{Circuit, Engine, Supply, resolve};
+use mellow_studies::{End, Outcome, engine_for, run};
+use recording::Recording;
+
+/// A buck converter of 24 V to 12 V at 100 kHz whose load steps from 1 A to 3 A; `load` stands for what else hangs on it.
+fn buck(load: &str, studies: &str, duty: f64) -> Circuit {
+    // The gate passes 4 V of 10 V 8 ns into its rising and 12 ns into its falling edge.
+    let width = duty * 10e-6 - 24e-9;
+    let text = format!(
+        r#"{{ "mellow_coil": 1, "title": "buck", "parts": [
+        {{ "id": "V1", "kind": "dc_source", "pins": {{ "plus": "in", "minus": "gnd" }}, "parameters": {{ "voltage": "24" }} }},
+        {{ "id": "VG", "kind": "pulse_source", "pins": {{ "plus": "g", "minus": "x" }}, "parameters":
+            {{ "high": "10", "rise": "20n", "fall": "20n", "width": "{width}", "period": "10u" }} }},
+        {{ "id": "Q1", "kind": "mosfet_n", "pins": {{ "d": "in", "g": "g", "s": "x" }}, "parameters":
+            {{ "on_resistance": "10m", "threshold": "4" }} }},
+        {{ "id": "D1", "kind": "schottky", "pins": {{ "a": "gnd", "k": "x" }}, "parameters": {{ "typical_current": "2" }} }},
+        {{ "id": "L1", "kind": "inductor", "pins": {{ "a": "x", "b": "out" }}, "parameters": {{ "inductance": "47u" }} }},
+        {{ "id": "C1", "kind": "capacitor", "pins": {{ "plus": "out", "minus": "gnd" }},
+            "parameters": {{ "capacitance": "100u", "esr": "20m" }} }},
+        {{ "id": "I1", "kind": "stepped_load", "pins": {{ "plus": "out", "minus": "gnd" }},
+            "parameters": {{ "low": "1", "high": "3", "delay": "1m", "width": "9" }} }}{load} ],
+      "studies": [{studies}],
+      "readings": [
+        {{ "id": "out", "title": "Output", "study": "s", "signal": "out.v", "measure": "mean", "window": "whole_run" }},
+        {{ "id": "coil", "title": "Coil", "study": "s", "signal": "L1.i", "measure": "mean", "window": "whole_run" }},
+        {{ "id": "least", "title": "Valley", "study": "s", "signal": "out.v", "measure": "min", "window": "whole_run" }},
+        {{ "id": "share", "title": "Efficiency", "study": "s", "signal": "", "measure": "efficiency",
+           "window": "whole_run" }} ] }}"#
+    );
+    let supply = Supply::from_json(&text).unwrap_or_else(|error| panic!("{error}"));
+    resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"))
+}
+
+fn study(kind: &str, duration: &str, engine: &str) -> String {
+    let engine = if engine.is_empty() { String::new() } else { format!(r#""engine": "{engine}", "#) };
+    format!(r#"{{ "id": "s", "kind": "{kind}", "title": "Study", {engine}"duration": "{duration}" }}"#)
+}
+
+fn done(circuit: &Circuit) -> Outcome {
+    let outcome = run(circuit, "s", &mut Recording::default()).unwrap();
+    assert_eq!(outcome.end, End::Done, "{outcome:#?}");
+    outcome
+}
+
+fn value(outcome: &Outcome, id: &str) -> f64 {
+    let reading = outcome.readings.iter().find(|r| r.id == id).unwrap();
+    reading.value.unwrap_or_else(|| panic!("{reading:?}"))
+}
+
+#[test]
+fn the_engine_is_taken_for_a_reason_that_is_said() {
+    let chosen = |load: &str, engine: &str| {
+        let circuit = buck(load, &study("switch_on", "1m", engine), 0.5);
+        engine_for(&circuit, &circuit.studies[0])
+    };
+    let thermistor = r#", { "id": "RT1", "kind": "thermistor", "pins": { "a": "out", "b": "gnd" } }"#;
+    let (engine, why) = chosen("", "");
+    assert!(engine == Engine::Switched && why.contains("VG drives Q1"), "{why}");
+    let (engine, why) = chosen(thermistor, "");
+    assert!(engine == Engine::DeviceLevel && why.contains("RT1 cannot be"), "{why}");
+    assert_eq!(chosen("", "device_level").0, Engine::DeviceLevel);
+    // What is stated is done, or said to be impossible by name.
+    let circuit = buck(thermistor, &study("switch_on", "1m", "switched"), 0.5);
+    let End::Failed { message } = run(&circuit, "s", &mut Recording::default()).unwrap().end else { panic!() };
+    assert!(
+        message.starts_with("RT1 cannot be simulated by switching") && message.contains("device level"),
+        "{message}"
+    );
+}
+
+/// The settled output of a converter with a synchronous current is its duty times its input less what falls off on the way
+/// (by hand, from the volt-seconds of the coil), for several duties; its own efficiency follows from the same losses.
+#[test]
+fn the_settled_state_has_the_volt_seconds_of_its_coil() {
+    for duty in [0.2, 0.35, 0.5, 0.8] {
+        let circuit = buck("", &study("settled", "50u", ""), duty);
+        let outcome = done(&circuit);
+        let d1 = circuit.parts.iter().find(|p| p.id == "D1").unwrap();
+        let slope = d1.value("emission") * 0.025_852;
+        let drop = |i: f64| slope * (1.0 + i / d1.value("saturation_current")).ln() + d1.value("series_resistance") * i;
+        let current = value(&outcome, "coil");
+        assert!((current - 1.0).abs() < 1e-6, "the mean current is the load's: {current}");
+        let by_hand = duty * (24.0 - 0.01 * current) - (1.0 - duty) * drop(current);
+        let out = value(&outcome, "out");
+        // The diode's line is tangent at 2 A, and carries 1 A.
+        assert!((out - by_hand).abs() < 0.02, "{out} for {by_hand}");
+        let share = value(&outcome, "share");
+        assert!((share - out / (duty * 24.0)).abs() < 2e-3, "{share}");
+        assert!(outcome.health.simulated.starts_with("by switching") && outcome.health.warnings.is_empty());
+        assert!(outcome.health.engine.energy.relative < 1e-9, "{:?}", outcome.health.engine.energy);
+    }
+    // A light load lets the coil run dry, and that is said.
+    let mut light = buck("", &study("settled", "50u", ""), 0.5);
+    let load = light.parts.iter().position(|p| p.id == "I1").unwrap();
+    let low = light.parts[load].kind.kind().parameter("low").unwrap();
+    light.parts[load].values[low] = 0.05;
+    let said = done(&light).health.warnings;
+    assert!(said.iter().any(|w| w.starts_with("L1 is in discontinuous conduction")), "{said:?}");
+}
+
+/// A step that begins at the settled state shows the same valley as one that waited for it from switch-on.
+#[test]
+fn a_step_of_the_load_begins_at_the_settled_state() {
+    let stepped = done(&buck("", &study("load_step", "3m", ""), 0.5));
+    let (least, mean) = (value(&stepped, "least"), value(&stepped, "out"));
+    let mut waited = buck("", &study("switch_on", "23m", "switched"), 0.5);
+    let load = waited.parts.iter().position(|p| p.id == "I1").unwrap();
+    let delay = waited.parts[load].kind.kind().parameter("delay").unwrap();
+    waited.parts[load].values[delay] = 21e-3;
+    waited.studies[0].record_from = 20e-3;
+    let waited = done(&waited);
+    assert!((value(&waited, "least") - least).abs() < 1e-4 * mean, "{} {least}", value(&waited, "least"));
+    assert!((value(&waited, "out") - mean).abs() < 1e-4 * mean, "{} {mean}", value(&waited, "out"));
+}
