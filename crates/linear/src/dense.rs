@@ -128,6 +128,50 @@ fn add_scaled(into: &mut [f64], factor: f64, from: &[f64]) {
     into.iter_mut().zip(from).for_each(|(into, from)| *into += factor * from);
 }
 
+/// Rows of a block.
+const BLOCK: usize = 8;
+
+/// A matrix laid out for product after product with a vector: rows in blocks of eight, each column by column, which keeps
+/// sums in registers and lets eight of them go on at a time.
+#[derive(Clone, Debug, Default)]
+pub struct Kernel {
+    rows: usize,
+    columns: usize,
+    blocks: Vec<[f64; BLOCK]>,
+}
+
+impl Kernel {
+    /// Lays a matrix out.
+    pub fn new(matrix: &Matrix) -> Self {
+        let (rows, columns) = (matrix.rows, matrix.columns);
+        let mut blocks = vec![[0.0; BLOCK]; rows.div_ceil(BLOCK) * columns];
+        for r in 0..rows {
+            for c in 0..columns {
+                blocks[r / BLOCK * columns + c][r % BLOCK] = matrix[(r, c)];
+            }
+        }
+        Kernel { rows, columns, blocks }
+    }
+
+    /// `y = M · x`; y is as long as the matrix has rows.
+    pub fn apply(&self, x: &[f64], y: &mut [f64]) {
+        let (x, y) = (&x[..self.columns], &mut y[..self.rows]);
+        if self.columns == 0 {
+            y.fill(0.0);
+            return;
+        }
+        for (block, y) in self.blocks.chunks_exact(self.columns).zip(y.chunks_mut(BLOCK)) {
+            let mut sums = [0.0; BLOCK];
+            for (column, x) in block.iter().zip(x) {
+                for (sum, entry) in sums.iter_mut().zip(column) {
+                    *sum += entry * x;
+                }
+            }
+            y.copy_from_slice(&sums[..y.len()]);
+        }
+    }
+}
+
 /// `P·(R·M·C)·Q = L·U` with complete pivoting, rows and columns scaled by powers of two first, so that the rank can be told
 /// where entries of very different size meet.
 #[derive(Clone, Debug)]
@@ -192,6 +236,12 @@ impl Ranked {
     /// How many rows, or columns, are independent.
     pub fn rank(&self) -> usize {
         self.rank
+    }
+
+    /// How large an unknown is beside the others, as far as the matrix tells: what is solved for is of one size after dividing
+    /// by this.
+    pub fn unit(&self, column: usize) -> f64 {
+        self.column_scale[column]
     }
 
     /// `X` with `M·X = B`, unknowns that are free at zero, rows that say nothing new left out.

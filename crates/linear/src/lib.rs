@@ -20,5 +20,5 @@
 mod dense;
 mod sparse;
 
-pub use dense::{Matrix, Ranked, dot, exponential};
+pub use dense::{Kernel, Matrix, Ranked, dot, exponential};
 pub use sparse::{Lu, Pattern, Scalar, Singular, Symbolic};

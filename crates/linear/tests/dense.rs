@@ -1,6 +1,6 @@
 //! Dense matrices against closed forms, and against what defines them, for matrices made at random.
 
-use mellow_linear::{Matrix, Ranked, exponential};
+use mellow_linear::{Kernel, Matrix, Ranked, exponential};
 use proptest::prelude::*;
 
 fn matrix(rows: &[&[f64]]) -> Matrix {
@@ -56,6 +56,16 @@ proptest! {
         let mut unit = once.times(&exponential(&a.scaled(-1.0)));
         unit.add_scaled(-1.0, &Matrix::identity(5));
         prop_assert!(largest(&unit) < 1e-13);
+    }
+
+    /// A matrix laid out for speed is the same matrix.
+    #[test]
+    fn kernels_multiply(m in random(19, 6), x in random(6, 1)) {
+        let column: Vec<f64> = (0..6).map(|k| x[(k, 0)]).collect();
+        let mut y = vec![f64::NAN; 19];
+        Kernel::new(&m).apply(&column, &mut y);
+        let wanted = m.times(&x);
+        prop_assert!((0..19).all(|r| (y[r] - wanted[(r, 0)]).abs() <= 1e-12 * largest(&m) * largest(&x)));
     }
 
     /// A product of a tall and a wide matrix has the inner rank at most; its null spaces are null, and what lies in its range

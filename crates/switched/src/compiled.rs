@@ -4,61 +4,169 @@ use crate::configuration::{Configuration, Contradiction};
 use crate::network::Network;
 use crate::propagate::Ladder;
 use crate::row::{Of, Row};
-use linear::{Matrix, dot};
+use linear::{Kernel, Matrix, dot};
 
-/// What is recorded: rows that are linear in what runs, and powers made of pairs of them.
+/// A reduced configuration with everything that is looked at on the way, as rows over what runs.
 #[derive(Debug)]
 pub(crate) struct Compiled {
     pub(crate) of: Configuration,
     pub(crate) ladder: Ladder,
-    /// Recorded voltages and currents, and their third and fourth derivatives.
-    pub(crate) recorded: [Matrix; 3],
+    /// Third and fourth derivatives of what is recorded.
+    pub(crate) derivatives: [Matrix; 2],
+    /// What is looked at at the inner node of a step, and at its ends: see [`Seen`].
+    inner: Kernel,
+    ends: Kernel,
     /// Powers of parts with more than two pins: rows of voltages and currents.
-    pub(crate) powers: Vec<Vec<(Vec<f64>, Vec<f64>)>>,
-    /// Products lost in parts, voltage above current, with first and second derivatives.
-    losses: [Matrix; 3],
-    /// Part of each loss.
-    loss_of: Vec<usize>,
+    powers: Vec<Vec<(Vec<f64>, Vec<f64>)>>,
+    losses: Losses,
+}
+
+/// Where in a vector of what is seen each thing stands: recorded values, guards; at ends then slopes of guards, third and
+/// fourth derivatives of recorded values.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Seen {
+    recorded: usize,
+    guards: usize,
+}
+
+impl Seen {
+    pub(crate) fn values<'a>(&self, seen: &'a [f64]) -> &'a [f64] {
+        &seen[..self.recorded]
+    }
+    pub(crate) fn guard(&self, seen: &[f64], guard: usize) -> f64 {
+        seen[self.recorded + guard]
+    }
+    pub(crate) fn slope(&self, seen: &[f64], guard: usize) -> f64 {
+        seen[self.recorded + self.guards + guard]
+    }
+    pub(crate) fn third<'a>(&self, seen: &'a [f64]) -> &'a [f64] {
+        &seen[self.recorded + 2 * self.guards..][..self.recorded]
+    }
+    pub(crate) fn fourth<'a>(&self, seen: &'a [f64]) -> &'a [f64] {
+        &seen[2 * (self.recorded + self.guards)..][..self.recorded]
+    }
+}
+
+/// Products that are lost, with their first and second derivatives.
+#[derive(Debug)]
+struct Losses {
+    rows: Kernel,
+    /// Part of each, and for a resistance its value: voltage is that times current, and has no rows of its own.
+    each: Vec<(usize, Option<f64>)>,
+    /// Rows of values; those of derivatives follow, as many again and again.
+    count: usize,
 }
 
 impl Compiled {
     pub(crate) fn new(network: &Network, regions: &[u8]) -> Result<Self, Contradiction> {
         let of = Configuration::new(network, regions)?;
-        let made = |rows: Vec<Row>| {
-            let mut matrix = Matrix::zeros(rows.len(), network.running());
-            rows.iter().enumerate().for_each(|(k, row)| matrix.row_mut(k).copy_from_slice(&of.row(network, row)));
-            matrix
-        };
         let nets = (1..network.nets.len()).map(|net| Row::of(Of::Net(net)));
         let currents =
             network.parts.iter().map(|part| part.ports.first().map_or(Row::default(), |port| port.1.clone()));
-        let values = made(nets.chain(currents).collect());
+        let recorded: Vec<Vec<f64>> = nets.chain(currents).map(|row| of.row(network, &row)).collect();
+        let values = stacked(&[&recorded], network.running());
         let third = values.times(&of.rates).times(&of.rates).times(&of.rates);
         let fourth = third.times(&of.rates);
+        let level = |k: usize| of.guards.iter().map(|guard| guard.levels[k].clone()).collect::<Vec<_>>();
+        let (guards, slopes) = (level(0), level(1));
+        let rows = |m: &Matrix| (0..m.rows()).map(|r| m.row(r).to_vec()).collect::<Vec<_>>();
+        let inner = Kernel::new(&stacked(&[&recorded, &guards], network.running()));
+        let all = [&recorded, &guards, &slopes, &rows(&third), &rows(&fourth)];
+        let ends = Kernel::new(&stacked(&all, network.running()));
         let powers = network.parts.iter().filter(|part| part.pins > 2);
         let powers = powers
             .map(|part| part.ports.iter().map(|(v, i)| (of.row(network, v), of.row(network, i))).collect())
             .collect();
-        let lost = network.parts.iter().enumerate().flat_map(|(k, part)| part.losses.iter().map(move |loss| (k, loss)));
-        let (loss_of, pairs): (Vec<usize>, Vec<&(Row, Row)>) = lost.unzip();
-        let losses = made(pairs.iter().flat_map(|(v, i)| [v.clone(), i.clone()]).collect());
-        let first = losses.times(&of.rates);
-        let second = first.times(&of.rates);
-        let ladder = Ladder::new(&of.rates);
-        Ok(Compiled { of, ladder, recorded: [values, third, fourth], powers, losses: [losses, first, second], loss_of })
+        let (losses, ladder) = (Losses::new(network, &of), Ladder::new(&of.rates));
+        Ok(Compiled { of, ladder, derivatives: [third, fourth], inner, ends, powers, losses })
+    }
+
+    pub(crate) fn seen(&self) -> Seen {
+        Seen { recorded: self.derivatives[0].rows(), guards: self.of.guards.len() }
+    }
+
+    /// Looks at the inner node of a step.
+    pub(crate) fn look_inside(&self, z: &[f64], seen: &mut Vec<f64>) {
+        seen.resize(self.derivatives[0].rows() + self.of.guards.len(), 0.0);
+        self.inner.apply(z, seen);
+    }
+
+    /// Looks at an end of a step.
+    pub(crate) fn look(&self, z: &[f64], seen: &mut Vec<f64>) {
+        seen.resize(3 * self.derivatives[0].rows() + 2 * self.of.guards.len(), 0.0);
+        self.ends.apply(z, seen);
+    }
+
+    /// Power of the n-th part with more than two pins, W.
+    pub(crate) fn power(&self, nth: usize, z: &[f64]) -> f64 {
+        self.powers[nth].iter().map(|(v, i)| dot(v, z) * dot(i, z)).sum()
     }
 
     /// Power lost in each part with its first and second derivative.
-    pub(crate) fn lost(&self, z: &[f64], into: &mut [[f64; 3]]) {
+    pub(crate) fn lost(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut [[f64; 3]]) {
+        self.losses.at(z, scratch, into);
+    }
+}
+
+impl Losses {
+    fn new(network: &Network, of: &Configuration) -> Self {
+        let (mut rows, mut each): (Vec<Vec<f64>>, Vec<_>) = (Vec::new(), Vec::new());
+        let lost = network.parts.iter().enumerate().flat_map(|(k, part)| part.losses.iter().map(move |loss| (k, loss)));
+        for (part, (v, i)) in lost {
+            let (v, i) = (of.row(network, v), of.row(network, i));
+            let nothing = |row: &[f64]| row.iter().all(|e| *e == 0.0);
+            if nothing(&v) || nothing(&i) {
+                continue;
+            }
+            let resistance = proportion(&v, &i);
+            rows.push(i);
+            rows.extend(resistance.is_none().then_some(v));
+            each.push((part, resistance));
+        }
+        let values = stacked(&[&rows], network.running());
+        let first = values.times(&of.rates);
+        let second = first.times(&of.rates);
+        let all = [&values, &first, &second].map(|m| (0..m.rows()).map(|r| m.row(r).to_vec()).collect::<Vec<_>>());
+        let stacked = stacked(&[&all[0], &all[1], &all[2]], network.running());
+        Losses { rows: Kernel::new(&stacked), each, count: rows.len() }
+    }
+
+    fn at(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut [[f64; 3]]) {
+        scratch.resize(3 * self.count, 0.0);
+        self.rows.apply(z, scratch);
         into.fill([0.0; 3]);
-        for (k, part) in self.loss_of.iter().enumerate() {
-            let of = |m: &Matrix, row: usize| dot(m.row(row), z);
-            let [v, dv, ddv] = [0, 1, 2].map(|d| of(&self.losses[d], 2 * k));
-            let [i, di, ddi] = [0, 1, 2].map(|d| of(&self.losses[d], 2 * k + 1));
+        let mut row = 0;
+        for (part, resistance) in &self.each {
+            let of = |row: usize| [scratch[row], scratch[self.count + row], scratch[2 * self.count + row]];
+            let [i, di, ddi] = of(row);
+            row += 1;
+            let [v, dv, ddv] = match resistance {
+                Some(resistance) => [i, di, ddi].map(|i| resistance * i),
+                None => {
+                    row += 1;
+                    of(row - 1)
+                }
+            };
             let power = &mut into[*part];
             power[0] += v * i;
             power[1] += dv * i + v * di;
             power[2] += ddv * i + 2.0 * dv * di + v * ddi;
         }
     }
+}
+
+/// The factor by which one row is another, if it is.
+fn proportion(v: &[f64], i: &[f64]) -> Option<f64> {
+    let largest = (0..i.len()).max_by(|a, b| i[*a].abs().total_cmp(&i[*b].abs()))?;
+    let factor = v[largest] / i[largest];
+    let same = v.iter().zip(i).all(|(v, i)| (v - factor * i).abs() <= 1e-13 * (v.abs() + (factor * i).abs()));
+    same.then_some(factor)
+}
+
+/// Rows one above the other.
+fn stacked(all: &[&Vec<Vec<f64>>], columns: usize) -> Matrix {
+    let mut matrix = Matrix::zeros(all.iter().map(|rows| rows.len()).sum(), columns);
+    let rows = all.iter().flat_map(|rows| rows.iter());
+    rows.enumerate().for_each(|(k, row)| matrix.row_mut(k).copy_from_slice(row));
+    matrix
 }

@@ -44,6 +44,10 @@ pub(crate) struct Contradiction {
     pub(crate) relations: Vec<usize>,
 }
 
+/// Sums below this, relative to their terms, have cancelled: what does not move must not move to the bit.
+const CANCELLED: f64 = 1e-13;
+/// Effects below this, relative to the largest of the same cause, are rounding.
+const ZERO: f64 = 1e-14;
 /// Entries of a row below this, relative to what they are made of, are rounding.
 const ROUNDING: f64 = 1e-9;
 
@@ -106,8 +110,16 @@ impl Configuration {
             jump.add_scaled(1.0, &Matrix::identity(running));
             entry = Some(jump);
         }
-        let mut a = p.times(&solved);
-        a.add_scaled(1.0, &q);
+        // Ways that even those leave free.
+        let free = ways.times(&chosen.right_null());
+        if free.columns() > 0 {
+            let level = Level::new(network, regions, &free);
+            level.put(&mut solved);
+            level.put_pulses(&mut pulses);
+        }
+        settle_zeros(&ranked, &mut solved);
+        settle_zeros(&ranked, &mut pulses);
+        let a = summed(&p, &solved, &q, CANCELLED);
         let mut configuration =
             Configuration { regions: regions.to_vec(), rates: a, solved, entry, guards: Vec::new() };
         configuration.watch(network, &pulses);
@@ -138,6 +150,66 @@ impl Configuration {
     }
 }
 
+/// Where floating nets stand: such that the squares of the voltages across all open elements come to the least, which is where
+/// equal leakages across them would hold the nets.
+struct Level<'a> {
+    free: &'a Matrix,
+    /// Voltages across open elements over what is solved for, and over what runs.
+    open: Matrix,
+    running: Matrix,
+    /// The least squares.
+    normal: Ranked,
+    moved: Matrix,
+}
+
+impl<'a> Level<'a> {
+    fn new(network: &Network, regions: &[u8], free: &'a Matrix) -> Self {
+        let of = network.elements.iter().zip(regions).filter_map(|(e, r)| e.regions[usize::from(*r)].open.as_ref());
+        let rows: Vec<&crate::row::Row> = of.collect();
+        let mut open = Matrix::zeros(rows.len(), network.unknowns());
+        let mut running = Matrix::zeros(rows.len(), network.running());
+        for (k, row) in rows.into_iter().enumerate() {
+            network.spread(row, open.row_mut(k), running.row_mut(k));
+        }
+        let moved = transposed(&open.times(free));
+        let normal = Ranked::new(&moved.times(&transposed(&moved)));
+        Level { free, open, running, normal, moved }
+    }
+
+    /// Moves what is solved for along the free ways.
+    fn put(&self, solved: &mut Matrix) {
+        let mut off = self.open.times(solved);
+        off.add_scaled(1.0, &self.running);
+        solved.add_scaled(-1.0, &self.free.times(&self.normal.solve(&self.moved.times(&off))));
+    }
+
+    /// The same of pulses, in which nothing that runs has a part.
+    fn put_pulses(&self, pulses: &mut Matrix) {
+        let off = self.open.times(pulses);
+        pulses.add_scaled(-1.0, &self.free.times(&self.normal.solve(&self.moved.times(&off))));
+    }
+}
+
+/// Entries next to nothing beside what the same cause does elsewhere are what rounding left of zero. A current that is zero
+/// for good must be zero to the bit, or its sign would decide where a diode is.
+fn settle_zeros(ranked: &Ranked, solved: &mut Matrix) {
+    for c in 0..solved.columns() {
+        let size = |m: &Matrix, r: usize| m[(r, c)].abs() / ranked.unit(r);
+        let largest = (0..solved.rows()).map(|r| size(solved, r)).fold(0.0, f64::max);
+        for r in 0..solved.rows() {
+            if size(solved, r) <= ZERO * largest {
+                solved[(r, c)] = 0.0;
+            }
+        }
+    }
+}
+
+fn transposed(m: &Matrix) -> Matrix {
+    let mut t = Matrix::zeros(m.columns(), m.rows());
+    (0..m.rows()).for_each(|r| (0..m.columns()).for_each(|c| t[(c, r)] = m[(r, c)]));
+    t
+}
+
 /// `row·matrix + sum`.
 pub(crate) fn through(row: &[f64], matrix: &Matrix, mut sum: Vec<f64>) -> Vec<f64> {
     for (k, factor) in row.iter().enumerate().filter(|(_, factor)| **factor != 0.0) {
@@ -148,11 +220,18 @@ pub(crate) fn through(row: &[f64], matrix: &Matrix, mut sum: Vec<f64>) -> Vec<f6
 
 /// `left·right`, with what is rounding beside the terms it is made of taken for zero.
 fn cleaned(left: &Matrix, right: &Matrix) -> Matrix {
+    summed(left, right, &Matrix::zeros(left.rows(), right.columns()), ROUNDING)
+}
+
+/// `left·right + more`, with what is so little beside the terms it is made of taken for zero.
+fn summed(left: &Matrix, right: &Matrix, more: &Matrix, little: f64) -> Matrix {
     let mut product = left.times(right);
+    product.add_scaled(1.0, more);
     for r in 0..product.rows() {
         for c in 0..product.columns() {
-            let size: f64 = (0..left.columns()).map(|k| (left[(r, k)] * right[(k, c)]).abs()).sum();
-            if product[(r, c)].abs() <= ROUNDING * size {
+            let terms: f64 = (0..left.columns()).map(|k| (left[(r, k)] * right[(k, c)]).abs()).sum();
+            let size = terms + more[(r, c)].abs();
+            if product[(r, c)].abs() <= little * size {
                 product[(r, c)] = 0.0;
             }
         }

@@ -11,8 +11,8 @@ use std::collections::HashMap;
 
 /// Rounding in a guard, relative to the largest its terms have been.
 const ROUNDING: f64 = 1e-11;
-/// How much more than rounding counts as none right where an element has passed a level.
-const PASSED: f64 = 1e5;
+/// Resolution of time where an element has just passed a level, relative to the time.
+const RESOLUTION: f64 = 32.0 * f64::EPSILON;
 /// Rounds in which elements are changed together before they are changed one by one.
 const TOGETHER: usize = 4;
 /// Changes one after another at one instant, at most.
@@ -43,6 +43,8 @@ pub(crate) struct Machine {
     changed: Vec<usize>,
     /// Whether what happens once happens no more.
     frozen: bool,
+    /// How much more than rounding counts as none: one, but where events do not end at an instant.
+    pub(crate) slack: f64,
 }
 
 /// Where a machine stands, to come back to.
@@ -70,6 +72,7 @@ impl Machine {
             passed: vec![0; courses],
             changed: vec![0; elements],
             frozen: false,
+            slack: 1.0,
             network,
         }
     }
@@ -214,16 +217,14 @@ impl Machine {
     /// Whether a guard holds from now on: the first that is not rounding of the pulse, the value and its derivatives decides.
     /// Right where an element has just passed a level, the value is what the resolution of time makes of zero.
     fn holds(&self, guard: &Watched, passed: bool, before: &[f64], after: &[f64]) -> bool {
-        let sign = |row: &[f64], z: &[f64], rounding: f64| {
+        let resolved = if passed { RESOLUTION * self.t * dot(&guard.levels[1], after).abs() } else { 0.0 };
+        let sign = |row: &[f64], z: &[f64], more: f64| {
             let value = dot(row, z);
-            if value.abs() <= rounding * Machine::rounding_of(&self.scale, row) { 0.0 } else { value }
+            if value.abs() <= Machine::rounding_of(&self.scale, self.slack, row) + more { 0.0 } else { value }
         };
-        let levels = guard
-            .levels
-            .iter()
-            .enumerate()
-            .map(|(k, level)| sign(level, after, if passed && k == 0 { PASSED } else { 1.0 }));
-        std::iter::once(sign(&guard.pulse, before, 1.0)).chain(levels).find(|s| *s != 0.0).is_none_or(|s| s > 0.0)
+        let levels = guard.levels.iter().enumerate();
+        let levels = levels.map(|(k, level)| sign(level, after, if k == 0 { resolved } else { 0.0 }));
+        std::iter::once(sign(&guard.pulse, before, 0.0)).chain(levels).find(|s| *s != 0.0).is_none_or(|s| s > 0.0)
     }
 
     /// Values right behind an entry into a configuration.
@@ -325,7 +326,7 @@ impl Machine {
     }
 
     /// How much rounding may make of a row whose components have been so large.
-    pub(crate) fn rounding_of(scale: &[f64], row: &[f64]) -> f64 {
-        ROUNDING * row.iter().zip(scale).map(|(factor, scale)| (factor * scale).abs()).sum::<f64>()
+    pub(crate) fn rounding_of(scale: &[f64], slack: f64, row: &[f64]) -> f64 {
+        slack * ROUNDING * row.iter().zip(scale).map(|(factor, scale)| (factor * scale).abs()).sum::<f64>()
     }
 }

@@ -19,6 +19,8 @@ pub(crate) struct Region {
     /// Rates of states by index, 1/s.
     pub(crate) rates: Vec<(usize, Row)>,
     pub(crate) guards: Vec<Guard>,
+    /// Voltage across it where it is open: what floats behind open elements stands where equal leakages would put it.
+    pub(crate) open: Option<Row>,
 }
 
 /// What makes an element change its region.

@@ -3,7 +3,7 @@
 //! The exponential is kept for multiples of a short time by powers of a base, so that any time is a few products and a
 //! remainder over which a short Taylor series is exact to rounding.
 
-use linear::{Matrix, exponential};
+use linear::{Kernel, Matrix, exponential};
 
 /// Steps of each level of the ladder.
 const BASE: usize = 16;
@@ -11,17 +11,22 @@ const BASE: usize = 16;
 const FOOT: f64 = 0.05;
 /// Terms of the series: 0.05⁷/7! is below rounding.
 const TERMS: usize = 7;
+/// A term that is no more than this beside what it is added to ends the series.
+const NOTHING: f64 = 1e-18;
 /// Levels at most; time beyond is gone in steps of the last.
 const MOST_LEVELS: usize = 24;
 
 /// What it takes to propagate within a configuration.
 #[derive(Debug)]
 pub(crate) struct Ladder {
-    rates: Matrix,
+    rates: Kernel,
+    /// Rates times the lowest level's step, and the exponential of a step of the level that comes next.
+    first: Matrix,
+    next: Option<Matrix>,
     /// Time of a step of the lowest level, s.
     foot: f64,
     /// Of each level, exponentials of one to fifteen steps; made when they are first needed.
-    levels: Vec<Vec<Matrix>>,
+    levels: Vec<Vec<Kernel>>,
     spare: [Vec<f64>; 2],
 }
 
@@ -30,7 +35,15 @@ impl Ladder {
         let n = rates.rows();
         let size = spectral(rates);
         let foot = if size > 0.0 { FOOT / size } else { f64::INFINITY };
-        Ladder { rates: rates.clone(), foot, levels: Vec::new(), spare: [vec![0.0; n], vec![0.0; n]] }
+        let first = rates.clone().scaled(if foot.is_finite() { foot } else { 0.0 });
+        Ladder {
+            rates: Kernel::new(rates),
+            first,
+            next: None,
+            foot,
+            levels: Vec::new(),
+            spare: [vec![0.0; n], vec![0.0; n]],
+        }
     }
 
     /// Moves z on by a time, s.
@@ -62,18 +75,17 @@ impl Ladder {
         }
         let [term, next] = &mut self.spare;
         term.copy_from_slice(z);
-        let reach = FOOT * h / self.foot;
-        let mut size = 1.0;
         for k in 1..=TERMS {
-            size *= reach / k as f64;
-            if size < f64::EPSILON * f64::EPSILON.sqrt() {
-                break;
-            }
             self.rates.apply(term, next);
             let factor = h / k as f64;
+            let mut counts = false;
             for (z, next) in z.iter_mut().zip(next.iter_mut()) {
                 *next *= factor;
+                counts |= next.abs() > NOTHING * z.abs();
                 *z += *next;
+            }
+            if !counts {
+                break;
             }
             std::mem::swap(term, next);
         }
@@ -81,14 +93,13 @@ impl Ladder {
 
     fn climb(&mut self, level: usize) {
         while self.levels.len() <= level {
-            let one = match self.levels.last() {
-                Some(below) => below[0].times(&below[BASE - 2]),
-                None => exponential(&self.rates.clone().scaled(self.foot)),
-            };
-            let mut steps = vec![one];
-            for k in 1..BASE - 1 {
-                steps.push(steps[k - 1].times(&steps[0]));
+            let one = self.next.take().unwrap_or_else(|| exponential(&self.first));
+            let (mut steps, mut power) = (vec![Kernel::new(&one)], one.clone());
+            for _ in 1..BASE - 1 {
+                power = power.times(&one);
+                steps.push(Kernel::new(&power));
             }
+            self.next = Some(power.times(&one));
             self.levels.push(steps);
         }
     }

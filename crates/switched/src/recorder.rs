@@ -1,7 +1,6 @@
 //! Nodes on their way to the observer, and the books of energy.
 
 use crate::compiled::Compiled;
-use linear::dot;
 use recording::{Chunk, Observer, STAGE, chunk_nodes};
 
 /// Nodes of the first chunk; every further one is twice as long up to the longest.
@@ -50,13 +49,14 @@ impl Recorder {
         }
     }
 
-    /// Books a step within a configuration and records it; z at its start, inner node and end.
+    /// Books a step within a configuration and records it: what runs, and what is seen, at its start, inner node and end.
     pub(crate) fn step(
         &mut self,
         (configuration, c): (usize, &Compiled),
         t: f64,
         h: f64,
         z: [&[f64]; 3],
+        seen: [&[f64]; 3],
         observer: &mut dyn Observer,
     ) {
         let [first, inner, last] = &mut self.losses;
@@ -64,10 +64,10 @@ impl Recorder {
         if self.weighed == Some((configuration, t)) {
             std::mem::swap(first, last);
         } else {
-            c.lost(z[0], first);
+            c.lost(z[0], &mut self.scratch, first);
         }
-        c.lost(z[1], inner);
-        c.lost(z[2], last);
+        c.lost(z[1], &mut self.scratch, inner);
+        c.lost(z[2], &mut self.scratch, last);
         for ((a, b), c) in first.iter().zip(inner.iter()).zip(last.iter()) {
             let energy = hermite(STAGE * h, a, b) + hermite((1.0 - STAGE) * h, b, c);
             self.delivered += (-energy).max(0.0);
@@ -76,20 +76,27 @@ impl Recorder {
         self.weighed = Some((configuration, t + h));
         if t + h >= self.from {
             if self.last.is_none() {
-                self.record(c, t, z[0], observer);
+                self.record(c, t, (z[0], seen[0]), observer);
             }
-            self.pair(c, [t + STAGE * h, t + h], [z[1], z[2]], observer);
+            self.pair(c, [t + STAGE * h, t + h], [(z[1], seen[1]), (z[2], seen[2])], observer);
         }
     }
 
     /// What has just jumped, recorded as a straight line that takes next to no time.
-    pub(crate) fn jump(&mut self, c: &Compiled, t: f64, instant: f64, z: &[f64], observer: &mut dyn Observer) {
+    pub(crate) fn jump(
+        &mut self,
+        c: &Compiled,
+        t: f64,
+        instant: f64,
+        at: (&[f64], &[f64]),
+        observer: &mut dyn Observer,
+    ) {
         let times = [t + STAGE * instant, t + instant];
         if self.last.is_none() || self.is_no_later(times) {
             return;
         }
         let before = std::mem::take(&mut self.row);
-        self.show(c, z);
+        self.show(c, at);
         let after = std::mem::replace(&mut self.row, before.clone());
         self.row.iter_mut().zip(&after).for_each(|(value, after)| *value += STAGE * (after - *value));
         self.keep(times[0], observer);
@@ -104,10 +111,10 @@ impl Recorder {
         self.delivered += (-taken).max(0.0);
     }
 
-    fn pair(&mut self, c: &Compiled, times: [f64; 2], z: [&[f64]; 2], observer: &mut dyn Observer) {
+    fn pair(&mut self, c: &Compiled, times: [f64; 2], at: [(&[f64], &[f64]); 2], observer: &mut dyn Observer) {
         if !self.is_no_later(times) {
-            self.record(c, times[0], z[0], observer);
-            self.record(c, times[1], z[1], observer);
+            self.record(c, times[0], at[0], observer);
+            self.record(c, times[1], at[1], observer);
         }
     }
 
@@ -116,24 +123,19 @@ impl Recorder {
         self.last.is_some_and(|last| times[0] <= last || times[1] <= times[0])
     }
 
-    fn record(&mut self, c: &Compiled, t: f64, z: &[f64], observer: &mut dyn Observer) {
-        self.show(c, z);
+    fn record(&mut self, c: &Compiled, t: f64, at: (&[f64], &[f64]), observer: &mut dyn Observer) {
+        self.show(c, at);
         self.keep(t, observer);
     }
 
-    /// Makes the row of what is to be seen.
-    fn show(&mut self, c: &Compiled, z: &[f64]) {
-        let linear = &c.recorded[0];
-        self.scratch.resize(linear.rows(), 0.0);
-        linear.apply(z, &mut self.scratch);
+    /// Makes the row of columns from what runs and what was seen there.
+    fn show(&mut self, c: &Compiled, (z, seen): (&[f64], &[f64])) {
+        let values = c.seen().values(seen);
         self.row.clear();
         for source in &self.order {
-            self.row.push(match self.scratch.get(*source) {
+            self.row.push(match values.get(*source) {
                 Some(value) => *value,
-                None => {
-                    let ports = &c.powers[source - self.scratch.len()];
-                    ports.iter().map(|(v, i)| dot(v, z) * dot(i, z)).sum()
-                }
+                None => c.power(source - values.len(), z),
             });
         }
     }

@@ -95,7 +95,8 @@ impl Transient {
             if step.length > 0.0 {
                 let machine = &walker.machine;
                 let z = [&machine.z, &walker.middle, &walker.last].map(Vec::as_slice);
-                self.recorder.step((machine.at, &machine.compiled[machine.at]), t, step.length, z, observer);
+                let compiled = (machine.at, &machine.compiled[machine.at]);
+                self.recorder.step(compiled, t, step.length, z, walker.seen(), observer);
                 health.steps += 1;
                 if step.length < health.shortest_step {
                     (health.shortest_step, health.shortest_at) = (step.length, t);
@@ -109,7 +110,7 @@ impl Transient {
                     let machine = &walker.machine;
                     let instant = (8.0 * f64::EPSILON * machine.t).max(1e-15 * end);
                     let compiled = &machine.compiled[machine.at];
-                    self.recorder.jump(compiled, machine.t, instant, &machine.z, observer);
+                    self.recorder.jump(compiled, machine.t, instant, (&machine.z, walker.seen()[0]), observer);
                 }
             }
             let progress = Progress { time: self.walker.machine.t, end, health };

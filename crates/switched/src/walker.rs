@@ -19,6 +19,9 @@ const NEXT_TO_NOTHING: f64 = 1e-3;
 const TOO_FAR: f64 = 4.0;
 /// Events at one instant that count as endless.
 const MOST_AT_ONCE: u32 = 1000;
+/// Events at one instant after which ten times as much counts as rounding, and powers of ten at most.
+const PATIENT: u32 = 20;
+const MOST_SLACK: f64 = 5.0;
 /// Size beyond which numbers count as unbounded.
 const UNBOUNDED: f64 = 1e30;
 /// Steps up to a corner that are made of equal length.
@@ -33,8 +36,14 @@ pub(crate) struct Walker {
     whole: f64,
     /// Largest magnitude of each recorded row.
     full: Vec<f64>,
-    /// Recorded rows where it stands.
-    values: Vec<f64>,
+    /// What is seen where it stands, at the inner node and at the end of the step at hand.
+    here: Vec<f64>,
+    inside: Vec<f64>,
+    there: Vec<f64>,
+    /// Whether `here` is of where it stands.
+    looked: bool,
+    /// Whether a step has been taken.
+    begun: bool,
     events_at_once: u32,
     /// The step at hand: what runs at its inner node and at its end.
     pub(crate) middle: Vec<f64>,
@@ -70,7 +79,11 @@ impl Walker {
             tolerance,
             whole,
             full: vec![0.0; linear],
-            values: vec![0.0; linear],
+            here: Vec::new(),
+            inside: Vec::new(),
+            there: Vec::new(),
+            looked: false,
+            begun: false,
             events_at_once: 0,
             middle: vec![0.0; size],
             last: vec![0.0; size],
@@ -80,6 +93,9 @@ impl Walker {
 
     /// Finds the next step towards a time; its nodes are in `middle` and `last`.
     pub(crate) fn find(&mut self, target: f64) -> Step {
+        if !self.looked {
+            self.look();
+        }
         let left = target - self.machine.t;
         if left <= 0.0 {
             // An event came at the very time.
@@ -121,6 +137,8 @@ impl Walker {
             // Time that cannot be told apart does not pass.
             let passes = machine.t + step.length > machine.t;
             self.events_at_once = if passes { 1 } else { self.events_at_once + 1 };
+            // Events that do not end hang on what rounding made; ever larger numbers count as that.
+            machine.slack = 10f64.powf((f64::from(self.events_at_once / PATIENT)).min(MOST_SLACK));
             if self.events_at_once > MOST_AT_ONCE {
                 return Err(machine.restless_at(machine.compiled[machine.at].of.guards[guard].element));
             }
@@ -128,9 +146,12 @@ impl Walker {
         machine.t = if step.ends == Ends::Target { target } else { machine.t + step.length };
         machine.z.copy_from_slice(&self.last);
         machine.set_inputs();
-        machine.compiled[machine.at].recorded[0].apply(&machine.z, &mut self.values);
+        // Where one step ends the next begins.
+        std::mem::swap(&mut self.here, &mut self.there);
+        (self.looked, self.begun) = (true, true);
         let mut bounded = true;
-        for (full, value) in self.full.iter_mut().zip(&self.values) {
+        let seen = machine.compiled[machine.at].seen();
+        for (full, value) in self.full.iter_mut().zip(seen.values(&self.here)) {
             *full = full.max(value.abs());
             bounded &= value.abs() < UNBOUNDED;
         }
@@ -139,7 +160,8 @@ impl Walker {
 
     fn unbounded(&self) -> SwitchedError {
         let network = &self.machine.network;
-        let (row, nets) = (self.values.iter().position(|v| v.is_nan() || v.abs() >= UNBOUNDED), network.nets.len() - 1);
+        let values = self.machine.compiled[self.machine.at].seen().values(&self.here);
+        let (row, nets) = (values.iter().position(|v| v.is_nan() || v.abs() >= UNBOUNDED), network.nets.len() - 1);
         let unknown = match row {
             Some(row) if row >= nets => network.parts[row - nets].id.clone(),
             row => network.nets[row.unwrap_or(0) + 1].clone(),
@@ -165,17 +187,33 @@ impl Walker {
         } else {
             machine.pass_corners(&mut regions);
         }
+        self.looked = false;
         machine.settle(regions, passed).map(Some)
+    }
+
+    /// Looks around where it stands.
+    fn look(&mut self) {
+        let compiled = &self.machine.compiled[self.machine.at];
+        compiled.look(&self.machine.z, &mut self.here);
+        let values = compiled.seen().values(&self.here);
+        self.full.iter_mut().zip(values).for_each(|(full, value)| *full = full.max(value.abs()));
+        self.looked = true;
+    }
+
+    /// What is seen where it stands, at the inner node and at the end of the step at hand.
+    pub(crate) fn seen(&self) -> [&[f64]; 3] {
+        [&self.here, &self.inside, &self.there]
     }
 
     /// Whether anything recorded has jumped since the end of the last step.
     pub(crate) fn jumped(&mut self) -> bool {
-        let values = &self.machine.compiled[self.machine.at].recorded[0];
+        self.there.clone_from(&self.here);
+        self.look();
+        let seen = self.machine.compiled[self.machine.at].seen();
         let mut jumped = false;
-        for (row, full) in self.full.iter_mut().enumerate() {
-            let value = dot(values.row(row), &self.machine.z);
-            *full = full.max(value.abs());
-            jumped |= (value - self.values[row]).abs() > 1e-9 * *full;
+        for ((full, was), is) in self.full.iter_mut().zip(&self.there).zip(seen.values(&self.here)) {
+            *full = full.max(is.abs());
+            jumped |= (is - was).abs() > 1e-9 * *full;
         }
         jumped
     }
@@ -193,19 +231,18 @@ impl Walker {
     /// How long a step may be, from what the course is like where it begins.
     fn pace(&self) -> f64 {
         let compiled = &self.machine.compiled[self.machine.at];
-        let [_, third, fourth] = &compiled.recorded;
-        let mut h = if self.machine.t > 0.0 { self.max_step } else { self.max_step.min(FIRST * self.whole) };
+        let (seen, z) = (compiled.seen(), &self.machine.z);
+        let (third, fourth) = (seen.third(&self.here), seen.fourth(&self.here));
+        let mut h = if self.begun { self.max_step } else { self.max_step.min(FIRST * self.whole) };
         for (row, full) in self.full_scales() {
             let allowed = self.tolerance * full;
             // Only where it would be shortened is the root worth taking.
-            let size = CUBIC * dot(third.row(row), &self.machine.z).abs();
-            if size * h * h * h > allowed {
-                let size = size - CUBIC * noise(third.row(row), &self.machine.z);
+            if CUBIC * third[row].abs() * h * h * h > allowed {
+                let size = CUBIC * (third[row].abs() - noise(compiled.derivatives[0].row(row), z));
                 h = if size > 0.0 { h.min((allowed / size).cbrt()) } else { h };
             }
-            let size = QUARTIC * dot(fourth.row(row), &self.machine.z).abs();
-            if size * h * h * h * h > allowed {
-                let size = size - QUARTIC * noise(fourth.row(row), &self.machine.z);
+            if QUARTIC * fourth[row].abs() * h * h * h * h > allowed {
+                let size = QUARTIC * (fourth[row].abs() - noise(compiled.derivatives[1].row(row), z));
                 h = if size > 0.0 { h.min((allowed / size).sqrt().sqrt()) } else { h };
             }
         }
@@ -214,14 +251,15 @@ impl Walker {
 
     /// Error of the quadratics through a step's nodes as seen from its end, relative to what is allowed.
     fn error(&self, h: f64) -> f64 {
-        let third = &self.machine.compiled[self.machine.at].recorded[1];
+        let compiled = &self.machine.compiled[self.machine.at];
+        let third = compiled.seen().third(&self.there);
         let factor = CUBIC * h * h * h / self.tolerance;
         self.full_scales().fold(0.0, |most: f64, (row, full)| {
-            let size = dot(third.row(row), &self.last).abs();
+            let size = third[row].abs();
             if size * factor <= most * full {
                 return most;
             }
-            most.max((size - noise(third.row(row), &self.last)) * factor / full)
+            most.max((size - noise(compiled.derivatives[0].row(row), &self.last)) * factor / full)
         })
     }
 
@@ -231,6 +269,9 @@ impl Walker {
         ladder.advance(&mut self.middle, STAGE * h);
         self.last.copy_from_slice(&self.middle);
         ladder.advance(&mut self.last, (1.0 - STAGE) * h);
+        let compiled = &self.machine.compiled[self.machine.at];
+        compiled.look_inside(&self.middle, &mut self.inside);
+        compiled.look(&self.last, &mut self.there);
     }
 
     /// When in a step the first guard gives way, and which.
@@ -238,23 +279,28 @@ impl Walker {
         let machine = &mut self.machine;
         let (z, resolution) = (&machine.z, 4.0 * f64::EPSILON * machine.t + 1e-15 * h);
         let compiled = &mut machine.compiled[machine.at];
+        let seen = compiled.seen();
         let (guards, ladder) = (&compiled.of.guards, &mut compiled.ladder);
         let mut first: Option<(f64, usize)> = None;
         for (index, guard) in guards.iter().enumerate() {
             let [value, slope, _] = &guard.levels;
-            let (begins, mid, ends) = (dot(value, z), dot(value, &self.middle), dot(value, &self.last));
-            let falls = dot(slope, z);
+            let [begins, mid, ends] = [&self.here, &self.inside, &self.there].map(|at| seen.guard(at, index));
+            let falls = seen.slope(&self.here, index);
             // Without a fall within reach nothing can have given way.
-            let dips = || falls < 0.0 && dot(slope, &self.last) > 0.0 && begins.min(mid).min(ends) < -0.5 * h * falls;
+            let dips =
+                || falls < 0.0 && seen.slope(&self.there, index) > 0.0 && begins.min(mid).min(ends) < -0.5 * h * falls;
             if mid >= 0.0 && ends >= 0.0 && !dips() {
                 continue;
             }
-            let least = -Machine::rounding_of(&machine.scale, value);
+            let least = -Machine::rounding_of(&machine.scale, machine.slack, value);
+            // What the resolution of time left below zero at an event counts from there.
+            let base = begins.min(0.0);
+            let (mid, ends) = (mid - base, ends - base);
             let probe = &mut self.probe;
             let mut place = |time: f64| {
                 probe.copy_from_slice(z);
                 ladder.advance(probe, time);
-                (dot(value, probe), dot(slope, probe))
+                (dot(value, probe) - base, dot(slope, probe))
             };
             let bracket = if mid < least {
                 Some(STAGE * h)

@@ -37,6 +37,7 @@ pub(super) fn amplifier(part: &ResolvedPart, n: &mut Network) {
         relations: vec![(relation, Row::of(held).plus(-1.0, at.clone()))],
         rates: vec![(x_index, free.clone().plus(-unity, back.unwrap_or_default()))],
         guards: guards.into_iter().map(|(holds, to)| Guard { holds, to }).collect(),
+        ..Region::default()
     };
     let above = wanted.clone().plus(-1.0, top.clone());
     let below = bottom.clone().plus(-1.0, wanted.clone());
@@ -65,8 +66,8 @@ pub(super) fn amplifier(part: &ResolvedPart, n: &mut Network) {
             (to_high, Row::of(from_high).plus(-high_share, i).plus(-quiescent, ONE)),
             (to_low, Row::of(from_low).plus(-low_share, i).plus(quiescent + 2.0 * bias, ONE)),
         ],
-        rates: Vec::new(),
         guards: vec![Guard { holds: Row::of(i).times(sign), to }],
+        ..Region::default()
     };
     let regions = vec![drawn("sourcing", [1.0, 0.0], 1.0, 1), drawn("sinking", [0.0, 1.0], -1.0, 0)];
     n.element(Changes::Continuously, 0, regions, Vec::new());
@@ -88,8 +89,8 @@ fn limited(n: &mut Network, (y, x): (Row, Row), limit: f64, names: [&'static str
     let region = |name, is: Row, guards| Region {
         name,
         relations: vec![(relation, y.clone().plus(-1.0, is))],
-        rates: Vec::new(),
         guards,
+        ..Region::default()
     };
     let short_of = |sign: f64| Row::constant(limit).plus(-sign, x.clone());
     let beyond = |sign: f64| x.clone().times(sign).plus(-limit, ONE);

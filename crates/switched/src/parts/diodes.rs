@@ -32,8 +32,8 @@ pub(super) fn conducts(n: &mut Network, (a, b): (usize, usize), i: Of, forward: 
     let along = |sign: f64, line: Line, name| Region {
         name,
         relations: vec![(relation, across.clone().plus(-line.resistance, i).plus(-sign, Row::constant(line.drop)))],
-        rates: Vec::new(),
         guards: vec![Guard { holds: Row::of(i).times(sign), to: 0 }],
+        ..Region::default()
     };
     let up_to = |sign: f64, line: Line, to| Guard { holds: Row::constant(line.drop).plus(-sign, across.clone()), to };
     let breaks = reverse.map(|line| (up_to(-1.0, line, 2), along(-1.0, line, "broken down")));
@@ -43,6 +43,7 @@ pub(super) fn conducts(n: &mut Network, (a, b): (usize, usize), i: Of, forward: 
         relations: vec![(relation, Row::of(i))],
         rates: Vec::new(),
         guards: std::iter::once(up_to(1.0, forward, 1)).chain(guard).collect(),
+        open: Some(across.clone()),
     };
     let regions = [open, along(1.0, forward, "conducting")].into_iter().chain(region).collect();
     n.element(Changes::Continuously, 0, regions, Vec::new());

@@ -24,14 +24,14 @@ pub(super) fn current(part: &ResolvedPart, n: &mut Network) {
     let below = Region {
         name: "below its lowest voltage",
         relations: vec![(relation, Row::of(i).plus(-1.0, taken.clone()))],
-        rates: Vec::new(),
         guards: vec![Guard { holds: asked.clone().plus(-1.0, taken.clone()), to: 1 }],
+        ..Region::default()
     };
     let above = Region {
         name: "as stated",
         relations: vec![(relation, Row::of(i).plus(-1.0, asked.clone()))],
-        rates: Vec::new(),
         guards: vec![Guard { holds: taken.plus(-1.0, asked), to: 0 }],
+        ..Region::default()
     };
     n.element(Changes::Continuously, 0, vec![below, above], Vec::new());
     n.lossy_port(across, i);

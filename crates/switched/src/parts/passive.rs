@@ -106,8 +106,8 @@ fn saturating(
                 _ => "saturating",
             },
             relations: vec![(relation, Row::of(i).plus(-slope, flux).plus(-offset, ONE))],
-            rates: Vec::new(),
             guards: below.into_iter().chain(above).collect(),
+            ..Region::default()
         }
     });
     let regions: Vec<Region> = regions.collect();

@@ -14,15 +14,18 @@ const BODY_RESISTANCE: f64 = 0.2;
 /// Open, or a resistance between two nets; closed above one level of the control and open again below another.
 fn contact(n: &mut Network, (a, b): (usize, usize), i: Of, resistance: f64, control: &Row, [off, on]: [f64; 2]) {
     let relation = n.relation(Row::default());
-    let region = |name, row: Row, holds: Row, to| Region {
+    let region = |name, row: Row, holds: Row, to, open| Region {
         name,
         relations: vec![(relation, row)],
         rates: Vec::new(),
         guards: vec![Guard { holds, to }],
+        open,
     };
-    let open = region("open", Row::of(i), Row::constant(on).plus(-1.0, control.clone()), 1);
-    let closed = Row::across(a, b).plus(-resistance, i);
-    let closed = region("closed", closed, control.clone().plus(-off, ONE), 0);
+    let across = Row::across(a, b);
+    let open = Row::constant(on).plus(-1.0, control.clone());
+    let open = region("open", Row::of(i), open, 1, Some(across.clone()));
+    let closed = across.plus(-resistance, i);
+    let closed = region("closed", closed, control.clone().plus(-off, ONE), 0, None);
     n.element(Changes::ByControl, 0, vec![open, closed], Vec::new());
 }
 
@@ -48,9 +51,10 @@ pub(super) fn timed(part: &ResolvedPart, n: &mut Network) {
     let (a, b) = (part.pins[0], part.pins[1]);
     let i = n.current(a, b);
     let relation = n.relation(Row::default());
-    let region = |name, row| Region { name, relations: vec![(relation, row)], ..Region::default() };
-    let closed = Row::across(a, b).plus(-part.value("on_resistance"), i);
-    let regions = vec![region("open", Row::of(i)), region("closed", closed)];
+    let region = |name, row, open| Region { name, relations: vec![(relation, row)], open, ..Region::default() };
+    let across = Row::across(a, b);
+    let closed = across.clone().plus(-part.value("on_resistance"), i);
+    let regions = vec![region("open", Row::of(i), Some(across)), region("closed", closed, None)];
     let first = usize::from(part.value("at_first") > 0.5);
     // In the middle of the transition.
     let changes_at = part.value("changes_at") + 0.5 * part.value("transition");
@@ -104,8 +108,8 @@ pub(super) fn comparator(part: &ResolvedPart, n: &mut Network) {
             (own.2, Row::of(own.1).plus(1.0, i).plus(-own.3, ONE)),
             (other.2, Row::of(other.1).plus(-other.3, ONE)),
         ],
-        rates: Vec::new(),
         guards: vec![guard],
+        ..Region::default()
     };
     let rises = Guard { holds: Row::constant(0.5 * hysteresis).plus(-1.0, difference.clone()), to: 1 };
     let falls = Guard { holds: difference.plus(0.5 * hysteresis, ONE), to: 0 };
