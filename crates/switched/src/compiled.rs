@@ -47,13 +47,12 @@ impl Seen {
     }
 }
 
-/// Products that are lost, with their first and second derivatives.
+/// Products that are lost.
 #[derive(Debug)]
 struct Losses {
     rows: Kernel,
-    /// Part of each, and for a resistance its value: voltage is that times current, and has no rows of its own.
+    /// Part of each, and for a resistance its value: voltage is that times current, and has no row of its own.
     each: Vec<(usize, Option<f64>)>,
-    /// Rows of values; those of derivatives follow, as many again and again.
     count: usize,
 }
 
@@ -102,8 +101,8 @@ impl Compiled {
         self.powers[nth].iter().map(|(v, i)| dot(v, z) * dot(i, z)).sum()
     }
 
-    /// Power lost in each part with its first and second derivative.
-    pub(crate) fn lost(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut [[f64; 3]]) {
+    /// Power lost in each part, W.
+    pub(crate) fn lost(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut [f64]) {
         self.losses.at(z, scratch, into);
     }
 }
@@ -123,34 +122,21 @@ impl Losses {
             rows.extend(resistance.is_none().then_some(v));
             each.push((part, resistance));
         }
-        let values = stacked(&[&rows], network.running());
-        let first = values.times(&of.rates);
-        let second = first.times(&of.rates);
-        let all = [&values, &first, &second].map(|m| (0..m.rows()).map(|r| m.row(r).to_vec()).collect::<Vec<_>>());
-        let stacked = stacked(&[&all[0], &all[1], &all[2]], network.running());
-        Losses { rows: Kernel::new(&stacked), each, count: rows.len() }
+        Losses { rows: Kernel::new(&stacked(&[&rows], network.running())), each, count: rows.len() }
     }
 
-    fn at(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut [[f64; 3]]) {
-        scratch.resize(3 * self.count, 0.0);
+    fn at(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut [f64]) {
+        scratch.resize(self.count, 0.0);
         self.rows.apply(z, scratch);
-        into.fill([0.0; 3]);
-        let mut row = 0;
+        into.fill(0.0);
+        let mut rows = scratch.iter();
         for (part, resistance) in &self.each {
-            let of = |row: usize| [scratch[row], scratch[self.count + row], scratch[2 * self.count + row]];
-            let [i, di, ddi] = of(row);
-            row += 1;
-            let [v, dv, ddv] = match resistance {
-                Some(resistance) => [i, di, ddi].map(|i| resistance * i),
-                None => {
-                    row += 1;
-                    of(row - 1)
-                }
+            let Some(i) = rows.next() else { return };
+            let v = match resistance {
+                Some(resistance) => resistance * i,
+                None => rows.next().copied().unwrap_or(0.0),
             };
-            let power = &mut into[*part];
-            power[0] += v * i;
-            power[1] += dv * i + v * di;
-            power[2] += ddv * i + 2.0 * dv * di + v * ddi;
+            into[*part] += v * i;
         }
     }
 }

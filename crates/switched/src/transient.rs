@@ -6,7 +6,7 @@
 use crate::error::SwitchedError;
 use crate::machine::Machine;
 use crate::parts;
-use crate::recorder::Recorder;
+use crate::recorder::{BETWEEN, Course, Recorder};
 use crate::walker::{Ends, Walker};
 use circuit::Circuit;
 use recording::{Command, EnergyBalance, Health, Observer, Progress};
@@ -39,6 +39,8 @@ pub struct Transient {
     settings: Settings,
     recorder: Recorder,
     stored_first: f64,
+    /// What runs within the step at hand.
+    between: [Vec<f64>; 3],
 }
 
 impl Transient {
@@ -59,7 +61,7 @@ impl Transient {
         let network = &machine.network;
         let recorder = Recorder::new(settings.record_from, network.order(), network.parts.len());
         let walker = Walker::new(machine, settings.max_step, settings.tolerance, settings.end);
-        Transient { walker, settings: settings.clone(), recorder, stored_first }
+        Transient { walker, settings: settings.clone(), recorder, stored_first, between: Default::default() }
     }
 
     /// Simulated time reached, s.
@@ -93,10 +95,12 @@ impl Transient {
             let step = walker.find(target);
             let t = walker.machine.t;
             if step.length > 0.0 {
+                walker.between(step.length, BETWEEN, &mut self.between);
                 let machine = &walker.machine;
                 let z = [&machine.z, &walker.middle, &walker.last].map(Vec::as_slice);
                 let compiled = (machine.at, &machine.compiled[machine.at]);
-                self.recorder.step(compiled, t, step.length, z, walker.seen(), observer);
+                let course = Course { z, seen: walker.seen(), between: &self.between };
+                self.recorder.step(compiled, t, step.length, course, observer);
                 health.steps += 1;
                 if step.length < health.shortest_step {
                     (health.shortest_step, health.shortest_at) = (step.length, t);

@@ -274,6 +274,15 @@ impl Walker {
         compiled.look(&self.last, &mut self.there);
     }
 
+    /// What runs at places within a step, given as parts of its length.
+    pub(crate) fn between(&mut self, h: f64, places: [f64; 3], into: &mut [Vec<f64>; 3]) {
+        let (z, ladder) = (&self.machine.z, &mut self.machine.compiled[self.machine.at].ladder);
+        for (place, into) in places.into_iter().zip(into) {
+            into.clone_from(z);
+            ladder.advance(into, place * h);
+        }
+    }
+
     /// When in a step the first guard gives way, and which.
     fn first_crossing(&mut self, h: f64) -> Option<(f64, usize)> {
         let machine = &mut self.machine;

@@ -5,7 +5,7 @@ mod common;
 
 use circuit::Circuit;
 use circuit::KindId::{
-    Capacitor, ControlledSwitch, DcSource, Diode, IdealTransformer, Inductor, PulseSource, Resistor,
+    Capacitor, ControlledSwitch, DcSource, Diode, IdealTransformer, Inductor, PulseSource, Resistor, SteppedLoad,
 };
 use common::circuit;
 use mellow_switched::Settled;
@@ -173,4 +173,68 @@ proptest! {
             prop_assert!(settled.iterations < 20, "{topology:?} took {} steps", settled.iterations);
         }
     }
+}
+
+/// Where switch and diode have the same resistance, a buck converter is the same linear circuit all the time, and of a
+/// disturbance each period leaves `e^(λT)` of either mode (by hand).
+#[test]
+fn a_period_leaves_what_the_modes_of_the_circuit_leave() {
+    for (inductance, capacitance, load) in [(47e-6, 22e-6, 5.0), (100e-6, 1e-6, 3.0), (10e-6, 100e-6, 2.0)] {
+        let text = [inductance, capacitance, load].map(|value: f64| format!("{value:e}"));
+        let circuit = circuit(&[
+            ("V1", DcSource, "in gnd", &[("voltage", "10")]),
+            (
+                "VG",
+                PulseSource,
+                "g gnd",
+                &[("high", "5"), ("rise", "1p"), ("fall", "1p"), ("width", "5u"), ("period", "10u")],
+            ),
+            ("S1", ControlledSwitch, "in x g gnd", &[("on_resistance", "26.852u")]),
+            ("D1", Diode, "gnd x", IDEAL),
+            ("L1", Inductor, "x out", &[("inductance", &text[0])]),
+            ("C1", Capacitor, "out gnd", &[("capacitance", &text[1])]),
+            ("R1", Resistor, "out gnd", &[("resistance", &text[2])]),
+        ]);
+        let settled = Settled::find(&circuit).unwrap();
+        // λ² + λ·(r/L + 1/RC) + (1 + r/R)/LC = 0; together they leave e^(−(r/L + 1/RC)·T).
+        let (r, sum) = (26.852e-6, 26.852e-6 / inductance + 1.0 / (load * capacitance));
+        let both = settled.multipliers[0] * settled.multipliers[1];
+        assert!((both.re / (-sum * PERIOD).exp() - 1.0).abs() < 1e-9 && both.im.abs() < 1e-9, "{both}");
+        let root = sum * sum / 4.0 - (1.0 + r / load) / (inductance * capacitance);
+        let trace = (settled.multipliers[0] + settled.multipliers[1]).re;
+        let half = (-0.5 * sum * PERIOD).exp();
+        let wanted = if root < 0.0 {
+            2.0 * half * ((-root).sqrt() * PERIOD).cos()
+        } else {
+            2.0 * half * (root.sqrt() * PERIOD).cosh()
+        };
+        assert!((trace - wanted).abs() < 1e-9, "{trace} for {wanted}");
+    }
+}
+
+/// A transient that has waited for long enough stands where the settled state was found straight away.
+#[test]
+fn a_long_transient_ends_in_the_settled_state() {
+    let mut tried = 0;
+    for (name, rows, ..) in common::converters::all() {
+        let circuit = circuit(&rows);
+        // What steps, runs freely or belongs to the mains has no short period of its own.
+        let Ok(settled) = Settled::find(&circuit) else { continue };
+        let slowest = settled.multipliers.first().map_or(0.0, |m| m.norm());
+        let periods = (1e-10f64.ln() / slowest.ln()).ceil().max(1.0);
+        if circuit.parts.iter().any(|p| p.kind == SteppedLoad) || !(1.0..20_000.0).contains(&periods) {
+            continue;
+        }
+        let end = settled.begins() + periods * settled.period;
+        let (mut first, mut health) = (Recording::default(), Health::default());
+        settled.record(1, 1e-6, &mut first, &mut health).unwrap();
+        let run = common::tried(circuit, end, end - 1e-9, 1e-6).unwrap_or_else(|error| panic!("{name}: {error}"));
+        for (column, (a, b)) in run.columns.iter().zip(first.columns.iter().zip(&run.recording.columns)) {
+            let full = a.iter().fold(1e-3, |most: f64, v| most.max(v.abs()));
+            let (settled, waited) = (a[0], *b.last().unwrap());
+            assert!((settled - waited).abs() < 1e-8 * full, "{name}, {column:?}: {settled} for {waited}");
+        }
+        tried += 1;
+    }
+    assert!(tried >= 7, "{tried}");
 }

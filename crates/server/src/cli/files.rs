@@ -154,6 +154,7 @@ fn report(supply: &Supply, study: &str, outcome: &Outcome) {
     }
     let health = &outcome.health;
     say!("\nHealth");
+    say!("  simulated {}", health.simulated);
     say!(
         "  {} steps, {} rejected; energy balanced to {:.1e}",
         health.engine.steps,

@@ -1,6 +1,8 @@
 //! Short ways to write circuits and run them by switching and at device level.
 #![allow(dead_code, unreachable_pub)]
 
+pub mod converters;
+
 use circuit::{Circuit, KindId, Part, Signal, Supply, resolve};
 use mellow_switched::{Settings, SwitchedError, Transient};
 use readings::{Recipe, Span, Waveform};
