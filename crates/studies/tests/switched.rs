@@ -78,7 +78,7 @@ fn the_settled_state_has_the_volt_seconds_of_its_coil() {
         let circuit = buck("", &study("settled", "50u", ""), duty);
         let outcome = done(&circuit);
         let d1 = circuit.parts.iter().find(|p| p.id == "D1").unwrap();
-        let slope = d1.value("emission") * 0.025_852;
+        let slope = d1.value("emission") * 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
         let drop = |i: f64| slope * (1.0 + i / d1.value("saturation_current")).ln() + d1.value("series_resistance") * i;
         let current = value(&outcome, "coil");
         assert!((current - 1.0).abs() < 1e-6, "the mean current is the load's: {current}");

@@ -15,8 +15,11 @@ const ROUNDING: f64 = 1e-11;
 const RESOLUTION: f64 = 32.0 * f64::EPSILON;
 /// Rounds in which elements are changed together before they are changed one by one.
 const TOGETHER: usize = 4;
-/// Changes one after another at one instant, at most.
+/// Changes one after another at one instant, at most; after how many ten times as much counts as rounding, and powers of ten
+/// at most.
 const MOST_ROUNDS: usize = 200;
+const PATIENT: usize = 25;
+const MOST_SLACK: usize = 5;
 
 /// What became of a machine at an event.
 #[derive(Debug)]
@@ -246,10 +249,20 @@ impl Machine {
     /// fewer of them, otherwise the last one alone (principal pivoting as in J. Júdice & F. Pires, *A block principal pivoting
     /// algorithm for large-scale strictly monotone linear complementarity problems*, Comput. Oper. Res. 21, 1994). Then one
     /// control after the other.
-    pub(crate) fn settle(&mut self, mut regions: Vec<u8>, passed: Option<usize>) -> Result<Change, SwitchedError> {
+    pub(crate) fn settle(&mut self, regions: Vec<u8>, passed: Option<usize>) -> Result<Change, SwitchedError> {
+        let slack = self.slack;
+        let settled = self.search(regions, passed);
+        self.slack = slack;
+        settled
+    }
+
+    fn search(&mut self, mut regions: Vec<u8>, passed: Option<usize>) -> Result<Change, SwitchedError> {
+        let slack = self.slack;
         let (mut before, mut entered) = (self.z.clone(), Vec::new());
         let (mut fewest, mut patience) = (usize::MAX, TOGETHER);
-        for _ in 0..MOST_ROUNDS {
+        for round in 0..MOST_ROUNDS {
+            // A search that does not end hangs on what rounding made; ever larger numbers count as that.
+            self.slack = slack * 10f64.powi((round / PATIENT).min(MOST_SLACK) as i32);
             let configuration = self.configuration(&regions)?;
             let after = self.entered(configuration, &before);
             let guards = &self.compiled[configuration].of.guards;

@@ -89,7 +89,7 @@ fn independently(amplitude: f64, frequency: f64, source: f64, [drop, own]: [f64;
 
 /// The diode's straight line, from the tangent to its curve.
 fn line(diode: &ResolvedPart) -> [f64; 2] {
-    let slope = diode.value("emission") * 0.025_852;
+    let slope = diode.value("emission") * 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
     let [saturation, series, at] =
         ["saturation_current", "series_resistance", "typical_current"].map(|name| diode.value(name));
     let resistance = series + slope / (at + saturation);

@@ -189,7 +189,7 @@ fn a_period_leaves_what_the_modes_of_the_circuit_leave() {
                 "g gnd",
                 &[("high", "5"), ("rise", "1p"), ("fall", "1p"), ("width", "5u"), ("period", "10u")],
             ),
-            ("S1", ControlledSwitch, "in x g gnd", &[("on_resistance", "26.852u")]),
+            ("S1", ControlledSwitch, "in x g gnd", &[("on_resistance", "26.864926u")]),
             ("D1", Diode, "gnd x", IDEAL),
             ("L1", Inductor, "x out", &[("inductance", &text[0])]),
             ("C1", Capacitor, "out gnd", &[("capacitance", &text[1])]),
@@ -197,7 +197,7 @@ fn a_period_leaves_what_the_modes_of_the_circuit_leave() {
         ]);
         let settled = Settled::find(&circuit).unwrap();
         // λ² + λ·(r/L + 1/RC) + (1 + r/R)/LC = 0; together they leave e^(−(r/L + 1/RC)·T).
-        let (r, sum) = (26.852e-6, 26.852e-6 / inductance + 1.0 / (load * capacitance));
+        let (r, sum) = (26.864926e-6, 26.864926e-6 / inductance + 1.0 / (load * capacitance));
         let both = settled.multipliers[0] * settled.multipliers[1];
         assert!((both.re / (-sum * PERIOD).exp() - 1.0).abs() < 1e-9 && both.im.abs() < 1e-9, "{both}");
         let root = sum * sum / 4.0 - (1.0 + r / load) / (inductance * capacitance);

@@ -14,8 +14,7 @@
 use super::real::Real;
 use crate::stamps::Exponential;
 
-/// k·T/q at 300.15 K, V (CODATA 2018 exact constants).
-pub(super) const THERMAL_VOLTAGE: f64 = 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
+pub(super) use circuit::fit::THERMAL_VOLTAGE;
 
 /// An exponential behind a resistance.
 #[derive(Clone, Debug)]

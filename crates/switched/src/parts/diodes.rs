@@ -4,10 +4,7 @@
 use crate::network::{Changes, Guard, Network, Region};
 use crate::row::{Of, Row};
 use circuit::ResolvedPart;
-use circuit::fit::{self, DiodeFit};
-
-/// kT/q at 300 K, V.
-const THERMAL_VOLTAGE: f64 = 0.025_852;
+use circuit::fit::{self, DiodeFit, THERMAL_VOLTAGE};
 
 /// A straight line a diode conducts along: `v = drop + resistance·i`.
 #[derive(Clone, Copy, Debug)]

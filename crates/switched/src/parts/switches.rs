@@ -4,10 +4,11 @@
 use super::diodes::{Line, conducts};
 use crate::network::{Changes, Guard, Network, Region};
 use crate::row::{ONE, Of, Row};
+use circuit::fit::THERMAL_VOLTAGE;
 use circuit::{KindId, ResolvedPart};
 
-/// kT/q at 300 K times the body diode's emission coefficient, V (as at device level).
-const BODY_SLOPE: f64 = 1.2 * 0.025_852;
+/// kT/q times the body diode's emission coefficient, V (as at device level).
+const BODY_SLOPE: f64 = 1.2 * THERMAL_VOLTAGE;
 /// Resistance of the body diode beside the channel's (as at device level).
 const BODY_RESISTANCE: f64 = 0.2;
 
