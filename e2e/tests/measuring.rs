@@ -463,3 +463,24 @@ async fn a_measured_file_is_put_beside_the_runs() -> Result<()> {
     std::fs::remove_file(file)?;
     page.close().await
 }
+
+/// Line regulation is made ready: a study in which the mains falls, and readings before and after.
+#[tokio::test(flavor = "multi_thread")]
+async fn line_regulation_on_the_mains_is_ready_made() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    let sensor = Locator::XPath("//main//a[contains(.,'Sensor rails')]");
+    page.client.wait().for_element(sensor).await?.click().await?;
+    page.find("[data-part=V1]").await?;
+    page.press("Ready made").await?;
+    let item = Locator::XPath("//*[@role='menuitem'][contains(.,'Line regulation, V1 falling')]");
+    page.client.wait().for_element(item).await?.click().await?;
+    page.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
+    choose(&page, "Study", "Line dip").await?;
+    page.press("Run").await?;
+    // A linear regulator holds a fall of the mains to some hundredths of a per cent.
+    let out = page.text("[data-testid=reading-out_regulation_v1]", |text| text.contains("0.0002")).await?;
+    assert!(out.starts_with("Line regulation of out"), "{out}");
+    page.picture("line-regulation.png").await?;
+    page.close().await
+}
