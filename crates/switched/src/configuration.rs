@@ -14,7 +14,7 @@
 use crate::network::Network;
 use linear::{Matrix, Ranked};
 
-/// A row over what runs and how large rounding can make it, per component.
+/// A guard of the regions at hand, as rows over what runs.
 #[derive(Clone, Debug)]
 pub(crate) struct Watched {
     /// Element and guard within its region.

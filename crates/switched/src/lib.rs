@@ -2,7 +2,7 @@
 //!
 //! Switches, diodes and whatever else bends are made of straight pieces; between events the circuit is linear, what drives it
 //! included, so that `z(t + h) = e^(A·h)·z(t)` for any h. There is no step size and no convergence: what can be wrong is only
-//! how well straight pieces stand for a part, and [`parts`](mod@crate) say that one by one.
+//! how well straight pieces stand for a part, and the files under `parts/` say that one by one.
 //!
 //! A circuit becomes a `Network` of rows (`network.rs`, one file per family of parts under `parts/`); a set of regions makes
 //! it a `Configuration` (`configuration.rs`); a `Machine` (`machine.rs`) knows which follows which; [`Transient`] walks.

@@ -111,6 +111,11 @@ impl Machine {
         self.passed.copy_from_slice(&stand.passed);
     }
 
+    /// Forgets how large anything has been before: what is rounding now is not told by where a search has strayed.
+    pub(crate) fn rescale(&mut self) {
+        self.scale.iter_mut().zip(&self.z).for_each(|(scale, z)| *scale = z.abs());
+    }
+
     /// Sets the states where it stands.
     ///
     /// # Errors
@@ -321,10 +326,9 @@ impl Machine {
 
     /// Part whose guard changes over and over.
     pub(crate) fn restless_at(&self, element: usize) -> SwitchedError {
-        SwitchedError::Restless {
-            time: self.t,
-            parts: self.network.parts[self.network.elements[element].part].id.clone(),
-        }
+        let part = self.network.elements.get(element).map(|element| &self.network.parts[element.part].id);
+        let parts = part.cloned().unwrap_or_else(|| "the sources".to_owned());
+        SwitchedError::Restless { time: self.t, parts }
     }
 
     /// Energy stored in all parts, J.

@@ -9,12 +9,10 @@ use linear::{Kernel, Matrix, exponential};
 const BASE: usize = 16;
 /// Size of `A·h` at the foot of the ladder, in balanced units; the series below it needs few terms.
 const FOOT: f64 = 0.05;
-/// Terms of the series: 0.05⁷/7! is below rounding.
-const TERMS: usize = 7;
+/// Terms of the series: what is left, 0.05¹⁰/10!, is below rounding whatever the units.
+const TERMS: usize = 9;
 /// A term that is no more than this beside what it is added to ends the series.
 const NOTHING: f64 = 1e-18;
-/// Levels at most; time beyond is gone in steps of the last.
-const MOST_LEVELS: usize = 24;
 
 /// What it takes to propagate within a configuration.
 #[derive(Debug)]
@@ -53,7 +51,7 @@ impl Ladder {
             let mut whole = (left / self.foot).floor();
             left = (left - whole * self.foot).max(0.0);
             let mut level = 0;
-            while whole >= 1.0 && level + 1 < MOST_LEVELS {
+            while whole >= 1.0 {
                 let steps = (whole % BASE as f64) as usize;
                 if steps > 0 {
                     self.climb(level);
@@ -105,8 +103,8 @@ impl Ladder {
     }
 }
 
-/// A bound on the fastest rate that does not depend on units: of the norms of powers, `‖A^k‖^(1/k)` after balancing would do;
-/// here the smallest of the first few over norms weighed by rows.
+/// How fast anything moves at most, 1/s: `‖A^k‖^(1/k)` bounds it for every k and comes nearer as k grows, whatever the units of
+/// the states.
 fn spectral(rates: &Matrix) -> f64 {
     let a2 = rates.times(rates);
     let a4 = a2.times(&a2);

@@ -29,6 +29,8 @@ const DARES: u32 = 3;
 const TOO_LONG: f64 = 10.0;
 /// How far walking may be from the course between its nodes, relative; nothing is recorded.
 const LOOSE: f64 = 1e-3;
+/// Steps within one period from which on it does not end.
+const MOST_STEPS: usize = 500_000;
 /// Longest common period in units of the longest one, and how closely periods must fit into it.
 const MOST_COMMON: usize = 1000;
 const FITS: f64 = 1e-9;
@@ -196,6 +198,9 @@ fn common_period(machine: &Machine) -> Result<f64, SwitchedError> {
     })
 }
 
+/// Where in a pause a period is said to begin: nowhere that symmetry would put an event.
+const WITHIN: f64 = 0.381_966;
+
 /// A time between two corners, in the longest pause of a period once everything that repeats has begun.
 fn section(machine: &Machine, period: f64) -> f64 {
     let begun = machine.network.courses.iter().filter_map(|course| match course {
@@ -207,7 +212,7 @@ fn section(machine: &Machine, period: f64) -> f64 {
     corners.extend([from, from + period]);
     corners.sort_by(f64::total_cmp);
     let longest = corners.windows(2).max_by(|a, b| (a[1] - a[0]).total_cmp(&(b[1] - b[0])));
-    longest.map_or(from, |ends| 0.5 * (ends[0] + ends[1]))
+    longest.map_or(from, |ends| ends[0] + WITHIN * (ends[1] - ends[0]))
 }
 
 /// Columns of differences that go along.
@@ -215,7 +220,12 @@ type Along<'a> = Option<&'a mut Vec<Vec<f64>>>;
 
 /// Walks to a time; differences at the beginning become what they are at the end.
 fn walk(walker: &mut Walker, end: f64, mut along: Along<'_>) -> Result<(), SwitchedError> {
+    let mut steps = 0;
     while walker.machine.t < end {
+        steps += 1;
+        if steps > MOST_STEPS {
+            return Err(walker.restless());
+        }
         let target = walker.machine.next_corner().min(end);
         let step = walker.find(target);
         let was = walker.machine.at;
@@ -266,7 +276,7 @@ struct Search {
 }
 
 impl Search {
-    /// Runs so many periods from where it stands, and counts them as one.
+    /// Runs so many periods from where it stands.
     fn forward(&mut self, periods: usize) -> Result<(), SwitchedError> {
         for _ in 0..periods {
             let end = self.walker.machine.t + self.period;
@@ -287,6 +297,7 @@ impl Search {
                 column
             })
             .collect();
+        self.walker.machine.rescale();
         let end = self.walker.machine.t + self.period;
         walk(&mut self.walker, end, Some(&mut columns))?;
         self.tried += 1;

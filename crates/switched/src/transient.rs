@@ -33,6 +33,10 @@ pub enum Ended {
     Stopped,
 }
 
+/// Steps after which a run must have covered this part of its time, or it counts as getting nowhere (as at device level).
+const WATCH: u64 = 10_000;
+const HEADWAY: f64 = 1e-7;
+
 /// A circuit ready to be simulated by switching.
 pub struct Transient {
     walker: Walker,
@@ -89,7 +93,15 @@ impl Transient {
 
     fn walk(&mut self, observer: &mut dyn Observer, health: &mut Health) -> Result<Ended, SwitchedError> {
         let end = self.settings.end;
+        let (mut steps, mut since) = (0u64, self.walker.machine.t);
         while self.walker.machine.t < end {
+            steps += 1;
+            if steps.is_multiple_of(WATCH) {
+                if self.walker.machine.t - since < HEADWAY * end {
+                    return Err(self.walker.restless());
+                }
+                since = self.walker.machine.t;
+            }
             let walker = &mut self.walker;
             let target = walker.machine.next_corner().min(end);
             let step = walker.find(target);

@@ -45,6 +45,8 @@ pub(crate) struct Walker {
     /// Whether a step has been taken.
     begun: bool,
     events_at_once: u32,
+    /// The element that changed last.
+    changed: usize,
     /// The step at hand: what runs at its inner node and at its end.
     pub(crate) middle: Vec<f64>,
     pub(crate) last: Vec<f64>,
@@ -85,6 +87,7 @@ impl Walker {
             looked: false,
             begun: false,
             events_at_once: 0,
+            changed: 0,
             middle: vec![0.0; size],
             last: vec![0.0; size],
             probe: vec![0.0; size],
@@ -137,10 +140,11 @@ impl Walker {
             // Time that cannot be told apart does not pass.
             let passes = machine.t + step.length > machine.t;
             self.events_at_once = if passes { 1 } else { self.events_at_once + 1 };
+            self.changed = machine.compiled[machine.at].of.guards[guard].element;
             // Events that do not end hang on what rounding made; ever larger numbers count as that.
             machine.slack = 10f64.powf((f64::from(self.events_at_once / PATIENT)).min(MOST_SLACK));
             if self.events_at_once > MOST_AT_ONCE {
-                return Err(machine.restless_at(machine.compiled[machine.at].of.guards[guard].element));
+                return Err(self.restless());
             }
         }
         machine.t = if step.ends == Ends::Target { target } else { machine.t + step.length };
@@ -156,6 +160,11 @@ impl Walker {
             bounded &= value.abs() < UNBOUNDED;
         }
         if bounded { Ok(()) } else { Err(self.unbounded()) }
+    }
+
+    /// That events follow each other and lead nowhere.
+    pub(crate) fn restless(&self) -> SwitchedError {
+        self.machine.restless_at(self.changed)
     }
 
     fn unbounded(&self) -> SwitchedError {
