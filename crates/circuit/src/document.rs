@@ -161,7 +161,7 @@ pub struct Study {
     /// What it is simulated by; left to the circuit if left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub engine: Option<Engine>,
-    /// Simulated time, in seconds; of a settled state so many whole periods as fit into it, one at least.
+    /// Simulated time, in seconds; of a settled state as many whole periods as fit into it are kept, from one to a hundred.
     pub duration: String,
     /// Whether the duration follows what the circuit suggests, as long as nobody states another.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]

@@ -52,3 +52,13 @@ pub fn gate_source_capacitance(charge: f64, (gate, drain): (f64, f64), (reverse,
     let gate_drain = 2.0 * unbiased * GATE_DRAIN_BUILT_IN * (bent(drain) - 1.0) + unbiased * gate;
     Some((charge - gate_drain) / gate).filter(|c| *c > 0.0)
 }
+
+/// The exponential of a diode: by its measured points if it has any, otherwise by its parameters at 300.15 K.
+pub fn of_diode(part: &crate::ResolvedPart) -> DiodeFit {
+    let given = DiodeFit {
+        saturation_current: part.value("saturation_current"),
+        slope: part.value("emission") * THERMAL_VOLTAGE,
+        resistance: part.value("series_resistance"),
+    };
+    diode(&part.points, given.resistance).unwrap_or(given)
+}

@@ -84,11 +84,6 @@ impl Matrix {
         sums.fold(0.0, f64::max)
     }
 
-    /// Whether every entry is a finite number.
-    pub fn is_finite(&self) -> bool {
-        self.entries.iter().all(|e| e.is_finite())
-    }
-
     fn swap_rows(&mut self, a: usize, b: usize) {
         if a != b {
             let (a, b) = (a.min(b), a.max(b));
@@ -133,7 +128,7 @@ const BLOCK: usize = 8;
 
 /// A matrix laid out for product after product with a vector: rows in blocks of eight, each column by column, which keeps
 /// sums in registers and lets eight of them go on at a time.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Kernel {
     rows: usize,
     columns: usize,

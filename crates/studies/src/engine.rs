@@ -1,6 +1,7 @@
 //! Which engine simulates a study, and why.
 
 use circuit::{Circuit, Engine, KindId, ResolvedPart, ResolvedStudy, StudyKind};
+use std::collections::BTreeSet;
 
 /// Periods shorter than this are those of converters; longer ones are the mains', where a diode's curve matters more than
 /// speed, s.
@@ -19,19 +20,51 @@ pub fn engine_for(circuit: &Circuit, study: &ResolvedStudy) -> (Engine, String) 
 }
 
 fn left_to_us(circuit: &Circuit) -> (Engine, String) {
-    let fast = |p: &&ResolvedPart| p.kind == KindId::PulseSource && p.period().is_some_and(|period| period < SWITCHING);
-    let (Some(source), Some(switch)) = (circuit.parts.iter().find(fast), circuit.parts.iter().find(switches)) else {
-        return (Engine::DeviceLevel, "at device level: nothing switches periodically".to_owned());
+    let Some((source, switch)) = driven(circuit) else {
+        return (Engine::DeviceLevel, "at device level: no source drives a switch periodically".to_owned());
     };
     let without = switched::without_form(circuit);
     if without.is_empty() {
-        let reason = format!("by switching: {} drives {}, and every part has a form for it", source.id, switch.id);
-        (Engine::Switched, reason)
+        (Engine::Switched, format!("by switching: {source} drives {switch}, and every part has a form for it"))
     } else {
         (Engine::DeviceLevel, format!("at device level: {} cannot be simulated by switching", without.join(", ")))
     }
 }
 
-fn switches(part: &&ResolvedPart) -> bool {
-    matches!(part.kind, KindId::MosfetN | KindId::MosfetP | KindId::ControlledSwitch | KindId::CurrentSwitch)
+/// A source that repeats fast and a switch it drives, directly or through resistors, diodes and comparators.
+fn driven(circuit: &Circuit) -> Option<(&str, &str)> {
+    let fast = |p: &&ResolvedPart| p.kind == KindId::PulseSource && p.period().is_some_and(|period| period < SWITCHING);
+    circuit.parts.iter().filter(fast).find_map(|source| {
+        let mut reached: BTreeSet<usize> = source.pins.iter().copied().find(|net| *net != 0).into_iter().collect();
+        loop {
+            let ways = circuit.parts.iter().flat_map(ways).filter(|(from, to)| reached.contains(from) && *to != 0);
+            let more: Vec<usize> = ways.map(|(_, to)| to).filter(|to| !reached.contains(to)).collect();
+            if more.is_empty() {
+                break;
+            }
+            reached.extend(more);
+        }
+        let switch = circuit.parts.iter().find(|part| control(part).is_some_and(|net| reached.contains(&net)))?;
+        Some((source.id.as_str(), switch.id.as_str()))
+    })
+}
+
+/// Nets between which a part passes a drive on.
+fn ways(part: &ResolvedPart) -> Vec<(usize, usize)> {
+    let pins = &part.pins;
+    match part.kind {
+        KindId::Resistor | KindId::Diode | KindId::Schottky => vec![(pins[0], pins[1]), (pins[1], pins[0])],
+        // From either input to the output.
+        KindId::Comparator => vec![(pins[1], pins[0]), (pins[2], pins[0])],
+        _ => Vec::new(),
+    }
+}
+
+/// The net that turns a switch.
+fn control(part: &ResolvedPart) -> Option<usize> {
+    match part.kind {
+        KindId::MosfetN | KindId::MosfetP => Some(part.pins[1]),
+        KindId::ControlledSwitch => Some(part.pins[2]),
+        _ => None,
+    }
 }

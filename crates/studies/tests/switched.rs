@@ -61,6 +61,13 @@ fn the_engine_is_taken_for_a_reason_that_is_said() {
     let (engine, why) = chosen(thermistor, "");
     assert!(engine == Engine::DeviceLevel && why.contains("RT1 cannot be"), "{why}");
     assert_eq!(chosen("", "device_level").0, Engine::DeviceLevel);
+    // A source that drives no switch is no reason.
+    let mut apart = buck("", &study("switch_on", "1m", ""), 0.5);
+    let (gate, steady) =
+        (apart.parts.iter().position(|p| p.id == "Q1").unwrap(), apart.nets.iter().position(|n| n == "in"));
+    apart.parts[gate].pins[1] = steady.unwrap();
+    let (engine, why) = engine_for(&apart, &apart.studies[0]);
+    assert!(engine == Engine::DeviceLevel && why.contains("no source drives a switch"), "{why}");
     // What is stated is done, or said to be impossible by name.
     let circuit = buck(thermistor, &study("switch_on", "1m", "switched"), 0.5);
     let End::Failed { message } = run(&circuit, "s", &mut Recording::default()).unwrap().end else { panic!() };

@@ -63,8 +63,10 @@ fn converters(criterion: &mut Criterion) {
             nodes as f64 / PERIODS,
         );
         criterion.bench_function(&format!("{name}, {PERIODS} periods"), |b| b.iter(|| by_switching(&circuit)));
-        if Settled::find(&circuit).is_ok() {
-            criterion.bench_function(&format!("{name}, settled"), |b| b.iter(|| Settled::find(&circuit).is_ok()));
+        if Settled::find(&circuit, &mut Counted::default()).is_ok() {
+            criterion.bench_function(&format!("{name}, settled"), |b| {
+                b.iter(|| Settled::find(&circuit, &mut Counted::default()).is_ok())
+            });
         }
     }
 }

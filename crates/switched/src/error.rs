@@ -41,6 +41,9 @@ pub enum SwitchedError {
         /// Net or part.
         unknown: String,
     },
+    /// The observer said so.
+    #[error("stopped while the settled period was looked for")]
+    Stopped,
     /// Nothing repeats, or not with one period.
     #[error("there is no settled period: {why}; give the sources periods that fit, or run a transient")]
     NotPeriodic {

@@ -174,10 +174,15 @@ impl Network {
 
     /// A current that flows through the part from one net to another.
     pub(crate) fn current(&mut self, from: usize, to: usize) -> Of {
-        let current = Of::Current(self.currents);
-        self.currents += 1;
+        let current = self.inner();
         self.carry(from, to, &Row::of(current));
         current
+    }
+
+    /// A number of the part's own that is solved for, such as what lies between two stages of it.
+    pub(crate) fn inner(&mut self) -> Of {
+        self.currents += 1;
+        Of::Current(self.currents - 1)
     }
 
     /// Lets what is known of a current flow from one net to another.

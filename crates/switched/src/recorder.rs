@@ -13,7 +13,7 @@ const WEIGHTS: [f64; 3] = [0.05, 49.0 / 180.0, 16.0 / 45.0];
 
 /// A step as it went: what runs, and what is seen, at its start, inner node and end; what runs at [`BETWEEN`].
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Course<'a> {
+pub(crate) struct Walked<'a> {
     pub(crate) z: [&'a [f64]; 3],
     pub(crate) seen: [&'a [f64]; 3],
     pub(crate) between: &'a [Vec<f64>; 3],
@@ -72,7 +72,7 @@ impl Recorder {
         (configuration, c): (usize, &Compiled),
         t: f64,
         h: f64,
-        Course { z, seen, between }: Course<'_>,
+        Walked { z, seen, between }: Walked<'_>,
         observer: &mut dyn Observer,
     ) {
         let [first, last] = &mut self.losses;

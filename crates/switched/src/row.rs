@@ -5,7 +5,7 @@
 pub(crate) enum Of {
     /// Voltage of a net against `gnd`, V; net 0 is always at zero.
     Net(usize),
-    /// A current that is solved for, A.
+    /// A current that is solved for, A, or another number inside a part.
     Current(usize),
     /// A state: what a capacitance or inductance remembers, or an integrator of a control part.
     State(usize),

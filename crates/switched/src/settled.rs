@@ -12,7 +12,7 @@ use crate::walker::{Ends, Walker};
 use circuit::Circuit;
 use linear::{Matrix, Ranked, dot};
 use nalgebra::DMatrix;
-use recording::{Complex64, Health, Observer};
+use recording::{Command, Complex64, Health, Observer, Progress};
 
 /// Cycles run forward before the search begins, and when it is lost.
 const FORWARD: usize = 4;
@@ -70,12 +70,13 @@ struct Cycle {
 }
 
 impl Settled {
-    /// Finds it. What happens once, such as the step of a load, does not happen.
+    /// Finds it. What happens once, such as the step of a load, does not happen. The observer is asked after every period
+    /// whether to go on; nothing is recorded.
     ///
     /// # Errors
     /// [`SwitchedError::NotPeriodic`] if nothing repeats or periods have no common multiple;
-    /// [`SwitchedError::NotSettling`] if none is found; and what can go wrong in a transient.
-    pub fn find(circuit: &Circuit) -> Result<Self, SwitchedError> {
+    /// [`SwitchedError::NotSettling`] if none is found; [`SwitchedError::Stopped`]; and what can go wrong in a transient.
+    pub fn find(circuit: &Circuit, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
         let mut machine = Machine::new(parts::network(circuit)?);
         let period = common_period(&machine)?;
         machine.begin()?;
@@ -83,7 +84,8 @@ impl Settled {
         let mut walker = Walker::new(machine, period, LOOSE, period);
         let section = section(&walker.machine, period);
         walk(&mut walker, section, None)?;
-        let mut search = Search { walker, period, section, tried: 0, steps: 0 };
+        let health = Health::default();
+        let mut search = Search { walker, observer, health, period, section, tried: 0, steps: 0 };
         search.forward(FORWARD)?;
         let (cycle, residual) = search.run()?;
         let n = cycle.leaves.rows();
@@ -266,8 +268,10 @@ fn walk(walker: &mut Walker, end: f64, mut along: Along<'_>) -> Result<(), Switc
     Ok(())
 }
 
-struct Search {
+struct Search<'a> {
     walker: Walker,
+    observer: &'a mut dyn Observer,
+    health: Health,
     period: f64,
     section: f64,
     /// Periods walked, and steps of Newton's method.
@@ -275,16 +279,23 @@ struct Search {
     steps: u32,
 }
 
-impl Search {
+impl Search<'_> {
     /// Runs so many periods from where it stands.
     fn forward(&mut self, periods: usize) -> Result<(), SwitchedError> {
         for _ in 0..periods {
             let end = self.walker.machine.t + self.period;
             walk(&mut self.walker, end, None)?;
-            self.tried += 1;
-            self.walker.machine.back(self.period, self.section);
+            self.walked()?;
         }
         Ok(())
+    }
+
+    /// Counts a period, sets the time back by it, and asks whether to go on.
+    fn walked(&mut self) -> Result<(), SwitchedError> {
+        self.tried += 1;
+        self.walker.machine.back(self.period, self.section);
+        let progress = Progress { time: 0.0, end: self.period, health: &self.health };
+        if self.observer.progress(&progress) == Command::Stop { Err(SwitchedError::Stopped) } else { Ok(()) }
     }
 
     /// One period from where it stands, with what it makes of differences; it then stands at the end, its time set back.
@@ -300,8 +311,7 @@ impl Search {
         self.walker.machine.rescale();
         let end = self.walker.machine.t + self.period;
         walk(&mut self.walker, end, Some(&mut columns))?;
-        self.tried += 1;
-        self.walker.machine.back(self.period, self.section);
+        self.walked()?;
         let mut leaves = Matrix::zeros(n, n);
         for (c, column) in columns.iter().enumerate() {
             (0..n).for_each(|r| leaves[(r, c)] = column[r]);
@@ -351,6 +361,9 @@ impl Search {
                     let stand = self.walker.machine.stand();
                     self.cycle().map(|cycle| (stand, cycle))
                 });
+                if matches!(tried, Err(SwitchedError::Stopped)) {
+                    return Err(SwitchedError::Stopped);
+                }
                 if let Ok((stand, cycle)) = tried {
                     // The step the old derivative would take next: it tells how far the goal still is, whatever the units and
                     // however slow some states are (natural monotonicity; P. Deuflhard, *Newton Methods for Nonlinear

@@ -6,7 +6,7 @@
 use crate::error::SwitchedError;
 use crate::machine::Machine;
 use crate::parts;
-use crate::recorder::{BETWEEN, Course, Recorder};
+use crate::recorder::{BETWEEN, Recorder, Walked};
 use crate::walker::{Ends, Walker};
 use circuit::Circuit;
 use recording::{Command, EnergyBalance, Health, Observer, Progress};
@@ -68,11 +68,6 @@ impl Transient {
         Transient { walker, settings: settings.clone(), recorder, stored_first, between: Default::default() }
     }
 
-    /// Simulated time reached, s.
-    pub fn time(&self) -> f64 {
-        self.walker.machine.t
-    }
-
     /// Goes on to the end.
     ///
     /// # Errors
@@ -111,8 +106,8 @@ impl Transient {
                 let machine = &walker.machine;
                 let z = [&machine.z, &walker.middle, &walker.last].map(Vec::as_slice);
                 let compiled = (machine.at, &machine.compiled[machine.at]);
-                let course = Course { z, seen: walker.seen(), between: &self.between };
-                self.recorder.step(compiled, t, step.length, course, observer);
+                let walked = Walked { z, seen: walker.seen(), between: &self.between };
+                self.recorder.step(compiled, t, step.length, walked, observer);
                 health.steps += 1;
                 if step.length < health.shortest_step {
                     (health.shortest_step, health.shortest_at) = (step.length, t);

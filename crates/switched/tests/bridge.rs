@@ -97,7 +97,7 @@ fn line(diode: &ResolvedPart) -> [f64; 2] {
 }
 
 fn by_switching(circuit: Circuit, frequency: f64) -> Figures {
-    let settled = Settled::find(&circuit).unwrap_or_else(|error| panic!("{error}"));
+    let settled = Settled::find(&circuit, &mut Recording::default()).unwrap_or_else(|error| panic!("{error}"));
     assert!(settled.is_stable() && settled.iterations < 20, "{}", settled.iterations);
     let begins = settled.begins();
     let (mut recording, mut health) = (Recording::default(), Health::default());

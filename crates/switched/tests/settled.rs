@@ -130,7 +130,7 @@ fn held(topology: Topology, d: f64, n: f64, beyond: f64) {
     // The published ratios leave the ripple out.
     let smooth = 1e6 * (1.0 + continuous.max(discontinuous));
     let converter = converter(topology, d, n, k, smooth);
-    let found = Settled::find(&converter);
+    let found = Settled::find(&converter, &mut Recording::default());
     let settled = found.unwrap_or_else(|error| panic!("{topology:?}: {error}"));
     // What rounding leaves of a period is some 1e-15, and what of it a period takes away some 1e-7.
     assert!(settled.is_stable() && settled.residual < 1e-8, "{topology:?}: {:?}", settled.multipliers);
@@ -169,7 +169,7 @@ proptest! {
             let n = if matches!(topology, Forward | Flyback) { turns } else { 1.0 };
             let (_, critical, _) = published(topology, d, n, 1.0);
             let converter = converter(topology, d, n, critical * beyond, smooth.exp());
-            let settled = Settled::find(&converter).unwrap_or_else(|error| panic!("{topology:?}: {error}"));
+            let settled = Settled::find(&converter, &mut Recording::default()).unwrap_or_else(|error| panic!("{topology:?}: {error}"));
             prop_assert!(settled.iterations < 20, "{topology:?} took {} steps", settled.iterations);
         }
     }
@@ -195,7 +195,7 @@ fn a_period_leaves_what_the_modes_of_the_circuit_leave() {
             ("C1", Capacitor, "out gnd", &[("capacitance", &text[1])]),
             ("R1", Resistor, "out gnd", &[("resistance", &text[2])]),
         ]);
-        let settled = Settled::find(&circuit).unwrap();
+        let settled = Settled::find(&circuit, &mut Recording::default()).unwrap();
         // λ² + λ·(r/L + 1/RC) + (1 + r/R)/LC = 0; together they leave e^(−(r/L + 1/RC)·T).
         let (r, sum) = (26.864926e-6, 26.864926e-6 / inductance + 1.0 / (load * capacitance));
         let both = settled.multipliers[0] * settled.multipliers[1];
@@ -219,7 +219,7 @@ fn a_long_transient_ends_in_the_settled_state() {
     for (name, rows, ..) in common::converters::all() {
         let circuit = circuit(&rows);
         // What steps, runs freely or belongs to the mains has no short period of its own.
-        let Ok(settled) = Settled::find(&circuit) else { continue };
+        let Ok(settled) = Settled::find(&circuit, &mut Recording::default()) else { continue };
         let slowest = settled.multipliers.first().map_or(0.0, |m| m.norm());
         let periods = (1e-10f64.ln() / slowest.ln()).ceil().max(1.0);
         if circuit.parts.iter().any(|p| p.kind == SteppedLoad) || !(1.0..20_000.0).contains(&periods) {

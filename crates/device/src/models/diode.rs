@@ -25,13 +25,7 @@ const BREAKDOWN_SLOPE: f64 = 0.05;
 
 /// Builds the simplest model that has what the part has.
 pub(super) fn new(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> {
-    let given = DiodeFit {
-        saturation_current: part.value("saturation_current"),
-        slope: part.value("emission") * THERMAL_VOLTAGE,
-        resistance: part.value("series_resistance"),
-    };
-    let DiodeFit { saturation_current, slope, resistance } =
-        fit::diode(&part.points, given.resistance).unwrap_or(given);
+    let DiodeFit { saturation_current, slope, resistance } = fit::of_diode(part);
     let forward = Knee::new(saturation_current, slope, resistance);
     let breakdown = part.value("breakdown_voltage");
     let depletion = Depletion::new(part.value("capacitance"), part.value("built_in_voltage"));

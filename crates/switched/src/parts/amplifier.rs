@@ -18,12 +18,12 @@ pub(super) fn amplifier(part: &ResolvedPart, n: &mut Network) {
     let difference = Row::across(plus, minus).plus(-value("offset"), ONE);
 
     // The input stage: an unknown of its own, so that its limits are pieces of one relation.
-    let drive = n.current(0, 0);
+    let drive = n.inner();
     limited(n, (Row::of(drive), difference.times(unity)), value("slew_rate"), ["linear", "slewing up", "slewing down"]);
 
     let x = n.state(0.0, Row::default());
     let second = TAU * value("second_pole");
-    let held = n.current(0, 0);
+    let held = n.inner();
     let y = n.state(0.0, Row::of(held).times(second));
     let (Of::State(x_index), Of::State(y_index)) = (x, y) else { return };
     n.states[y_index].1 = Row::of(held).plus(-1.0, y).times(second);

@@ -48,13 +48,7 @@ pub(super) fn conducts(n: &mut Network, (a, b): (usize, usize), i: Of, forward: 
 
 pub(super) fn diode(part: &ResolvedPart, n: &mut Network) {
     let (anode, cathode) = (part.pins[0], part.pins[1]);
-    let given = DiodeFit {
-        saturation_current: part.value("saturation_current"),
-        slope: part.value("emission") * THERMAL_VOLTAGE,
-        resistance: part.value("series_resistance"),
-    };
-    let DiodeFit { saturation_current, slope, resistance } =
-        fit::diode(&part.points, given.resistance).unwrap_or(given);
+    let DiodeFit { saturation_current, slope, resistance } = fit::of_diode(part);
     let forward = Line::tangent(saturation_current, slope, resistance, part.value("typical_current"));
     let breakdown = part.value("breakdown_voltage");
     let reverse = (breakdown > 0.0).then_some(Line { drop: breakdown, resistance });

@@ -94,14 +94,8 @@ pub(super) fn controlled(part: &ResolvedPart, n: &mut Network) {
     let factor = part.value(name);
     let i = n.current(a, b);
     n.lossy_port(Row::across(a, b), i);
-    let control = if matches!(part.kind, CurrentControlledVoltage | CurrentControlledCurrent) {
-        let control = n.current(cp, cn);
-        n.relation(Row::across(cp, cn));
-        n.lossy_port(Row::across(cp, cn), control);
-        Row::of(control)
-    } else {
-        Row::across(cp, cn)
-    };
+    let by_current = matches!(part.kind, CurrentControlledVoltage | CurrentControlledCurrent);
+    let control = super::control(n, by_current, (cp, cn));
     let gives_voltage = matches!(part.kind, CurrentControlledVoltage | VoltageControlledVoltage);
     let given = if gives_voltage { Row::across(a, b) } else { Row::of(i) };
     n.relation(given.plus(-factor, control));

@@ -74,14 +74,7 @@ pub(super) fn controlled(part: &ResolvedPart, n: &mut Network) {
     let (on, off) = (part.value(on), part.value(off));
     let i = n.current(a, b);
     n.lossy_port(Row::across(a, b), i);
-    let control = if by_current {
-        let control = n.current(cp, cn);
-        n.relation(Row::across(cp, cn));
-        n.lossy_port(Row::across(cp, cn), control);
-        Row::of(control)
-    } else {
-        Row::across(cp, cn)
-    };
+    let control = super::control(n, by_current, (cp, cn));
     // A switch that closes below its opening level sees its control the other way round.
     let sign = if on < off { -1.0 } else { 1.0 };
     let levels = if part.value("behaviour") > 0.5 { [sign * off, sign * on] } else { [0.5 * sign * (on + off); 2] };
