@@ -36,6 +36,9 @@ const KEYS: { where: string; keys: [string, string][] }[] = [
       ["+ and −", "Zoom in time"],
       ["← and →", "Pan"],
       ["0", "Show the whole run"],
+      ["← and → on A or B", "Move that end of the span"],
+      ["↑ and ↓ on a grip", "Move the strip"],
+      ["↑ and ↓ on an edge", "Make the strip lower or higher"],
     ],
   },
   {
