@@ -9,3 +9,4 @@ mod looks;
 mod measured;
 mod runs;
 mod supplies;
+mod switched;
