@@ -1,6 +1,7 @@
 //! What each kind of part is in the switched engine, one file per family.
 
 mod amplifier;
+mod control;
 mod diodes;
 mod loads;
 mod passive;
@@ -10,7 +11,6 @@ mod windings;
 
 use crate::error::SwitchedError;
 use crate::network::Network;
-use crate::row::Row;
 use circuit::{Circuit, KindId, ResolvedPart};
 
 /// Brings a circuit into the form of this engine.
@@ -31,17 +31,6 @@ fn tried(circuit: &Circuit) -> (Network, Vec<&str>) {
     let mut network = Network::new(&circuit.nets);
     let without = circuit.parts.iter().filter(|part| !add(part, &mut network)).map(|part| part.id.as_str()).collect();
     (network, without)
-}
-
-/// What controls a part between two nets: their voltage, or the current of a path that drops none.
-fn control(n: &mut Network, by_current: bool, (cp, cn): (usize, usize)) -> Row {
-    if !by_current {
-        return Row::across(cp, cn);
-    }
-    let control = n.current(cp, cn);
-    n.relation(Row::across(cp, cn));
-    n.lossy_port(Row::across(cp, cn), control);
-    Row::of(control)
 }
 
 /// Adds a part to a network; false if its kind has no form here.

@@ -1,5 +1,6 @@
 //! Sources: constants, sines, straight lines and exponentials are inputs that run on their own.
 
+use super::control::control;
 use crate::course::Course;
 use crate::network::Network;
 use crate::row::{Of, Row};
@@ -95,7 +96,7 @@ pub(super) fn controlled(part: &ResolvedPart, n: &mut Network) {
     let i = n.current(a, b);
     n.lossy_port(Row::across(a, b), i);
     let by_current = matches!(part.kind, CurrentControlledVoltage | CurrentControlledCurrent);
-    let control = super::control(n, by_current, (cp, cn));
+    let control = control(n, by_current, (cp, cn));
     let gives_voltage = matches!(part.kind, CurrentControlledVoltage | VoltageControlledVoltage);
     let given = if gives_voltage { Row::across(a, b) } else { Row::of(i) };
     n.relation(given.plus(-factor, control));

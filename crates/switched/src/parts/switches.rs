@@ -1,6 +1,7 @@
 //! What a control turns on and off: MOSFETs, switches, comparators. On they are a resistance, off they are open; a change
 //! takes no time.
 
+use super::control::control;
 use super::diodes::{Line, conducts};
 use crate::network::{Changes, Guard, Network, Region};
 use crate::row::{ONE, Of, Row};
@@ -74,7 +75,7 @@ pub(super) fn controlled(part: &ResolvedPart, n: &mut Network) {
     let (on, off) = (part.value(on), part.value(off));
     let i = n.current(a, b);
     n.lossy_port(Row::across(a, b), i);
-    let control = super::control(n, by_current, (cp, cn));
+    let control = control(n, by_current, (cp, cn));
     // A switch that closes below its opening level sees its control the other way round.
     let sign = if on < off { -1.0 } else { 1.0 };
     let levels = if part.value("behaviour") > 0.5 { [sign * off, sign * on] } else { [0.5 * sign * (on + off); 2] };
