@@ -2887,7 +2887,7 @@ export interface components {
       title: string;
       /** @description Where the power path is cut, to look at the supply so far; whole if left out. */
       cut?: components["schemas"]["Cut"] | null;
-      /** @description Simulated time, in seconds; of a settled state so many whole periods as fit into it, one at least. */
+      /** @description Simulated time, in seconds; of a settled state as many whole periods as fit into it are kept, from one to a hundred. */
       duration: string;
       /** @description What it is simulated by; left to the circuit if left out. */
       engine?: components["schemas"]["Engine"] | null;
