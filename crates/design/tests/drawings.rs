@@ -4,7 +4,7 @@ mod common;
 
 use circuit::{Placement, Supply, Turn};
 use common::every_supply;
-use drawing::{Drawing, DrawnPart, Spot, draw, placed, symbol};
+use drawing::{Drawing, DrawnPart, Lettering, PlacedText, Spot, draw, placed, symbol};
 use mellow_design::{Edit, apply};
 use std::collections::BTreeSet;
 
@@ -31,7 +31,7 @@ fn body(part: &DrawnPart) -> Box {
 /// Room a text takes, at the widths of the fonts the interface ships.
 fn text(at: (f64, f64), lines: &[String], size: f64) -> Box {
     let longest = lines.iter().map(|l| l.chars().count()).max().unwrap_or(0) as f64;
-    [at.0, at.1 - 0.75 * size, at.0 + 0.6 * size * longest, at.1 + 1.25 * (lines.len() as f64 - 1.0)]
+    [at.0, at.1 - 0.75 * size, at.0 + 0.6 * size * longest, at.1 + 1.25 * size / 1.15 * (lines.len() as f64 - 1.0)]
 }
 
 fn squares((a, b): (Spot, Spot)) -> impl Iterator<Item = Spot> {
@@ -62,17 +62,35 @@ fn bends(drawing: &Drawing) -> usize {
     drawing.nets.iter().map(of_net).sum()
 }
 
-fn faults(supply: &Supply, drawing: &Drawing) -> Vec<String> {
-    let mut found = Vec::new();
-    let labels: Vec<(String, Box)> =
-        drawing.parts.iter().map(|p| (format!("label of {}", p.id), text(p.label_at, &p.label, 1.15))).collect();
-    let names: Vec<(String, Box)> = drawing
+/// What the texts cover at one size: labels of parts, names of nets.
+type Texts = Vec<(String, Box)>;
+
+fn usual_texts(drawing: &Drawing) -> [Texts; 2] {
+    let labels = drawing.parts.iter().map(|p| (format!("label of {}", p.id), text(p.label_at, &p.label, 1.15)));
+    let names = drawing
         .nets
         .iter()
-        .filter_map(|n| Some((format!("name {}", n.net), text(n.label_at?, std::slice::from_ref(&n.net), 1.05))))
-        .collect();
-    let bodies: Vec<(String, Box)> = drawing.parts.iter().map(|p| (p.id.clone(), body(p))).collect();
-    let all: Vec<&(String, Box)> = bodies.iter().chain(&labels).chain(&names).collect();
+        .filter_map(|n| Some((format!("name {}", n.net), text(n.label_at?, std::slice::from_ref(&n.net), 1.05))));
+    [labels.collect(), names.collect()]
+}
+
+fn larger_texts(drawing: &Drawing, lettering: &Lettering) -> [Texts; 2] {
+    let labels = drawing.parts.iter().zip(&lettering.parts).filter_map(|(part, placed)| {
+        let PlacedText { at, lines } = placed.as_ref()?;
+        Some((format!("label of {}", part.id), text(*at, &part.label[..*lines], 1.15 * lettering.size)))
+    });
+    let names = drawing.nets.iter().zip(&lettering.nets).filter_map(|(net, at)| {
+        let covered = text((*at)?, std::slice::from_ref(&net.net), 1.05 * lettering.size);
+        Some((format!("name {}", net.net), covered))
+    });
+    [labels.collect(), names.collect()]
+}
+
+/// Texts over parts, over one another and over wires.
+fn covered(drawing: &Drawing, [labels, names]: &[Texts; 2]) -> Vec<String> {
+    let mut found = Vec::new();
+    let bodies: Texts = drawing.parts.iter().map(|p| (p.id.clone(), body(p))).collect();
+    let all: Vec<&(String, Box)> = bodies.iter().chain(labels).chain(names).collect();
     for (i, a) in all.iter().enumerate() {
         for b in &all[i + 1..] {
             // A label may touch the room kept around its own part.
@@ -82,14 +100,27 @@ fn faults(supply: &Supply, drawing: &Drawing) -> Vec<String> {
         }
     }
     for net in &drawing.nets {
+        for (a, b) in &net.wires {
+            let line = [f64::from(a.x) - 0.05, f64::from(a.y) - 0.05, f64::from(b.x) + 0.05, f64::from(b.y) + 0.05];
+            let texts = labels.iter().chain(names);
+            found.extend(texts.filter(|t| overlap(t.1, line)).map(|t| format!("{} runs through {}", net.net, t.0)));
+        }
+    }
+    found
+}
+
+fn faults(supply: &Supply, drawing: &Drawing) -> Vec<String> {
+    let mut found = covered(drawing, &usual_texts(drawing));
+    for lettering in &drawing.lettering {
+        let texts = covered(drawing, &larger_texts(drawing, lettering));
+        found.extend(texts.into_iter().map(|fault| format!("at size {}: {fault}", lettering.size)));
+    }
+    for net in &drawing.nets {
         for wire in &net.wires {
             let (a, b) = *wire;
             if a.x != b.x && a.y != b.y {
                 found.push(format!("{} runs askew", net.net));
             }
-            let line = [f64::from(a.x) - 0.05, f64::from(a.y) - 0.05, f64::from(b.x) + 0.05, f64::from(b.y) + 0.05];
-            let texts = labels.iter().chain(&names);
-            found.extend(texts.filter(|t| overlap(t.1, line)).map(|t| format!("{} runs through {}", net.net, t.0)));
             for part in &drawing.parts {
                 let inside = |s: Spot| {
                     let [l, t, r, b] = body(part);
@@ -138,6 +169,35 @@ fn every_chain_is_drawn_cleanly() {
         bad.extend(faults(supply, &drawing).into_iter().map(|f| format!("{k}: {f}")));
     }
     assert!(bad.is_empty(), "{bad:#?}");
+}
+
+/// Parts that may go without any text at a larger size, and without their values, of a hundred.
+const WITHOUT: [(f64, usize, usize); 5] = [(1.2, 0, 0), (1.45, 0, 2), (1.75, 0, 9), (2.1, 0, 12), (2.5, 0, 17)];
+
+#[test]
+fn texts_stay_readable_where_a_drawing_stands_small() {
+    let supplies = DEMOS.map(|(name, text)| (name.to_owned(), Supply::from_json(text).unwrap()));
+    let chains = every_supply().into_iter().enumerate().map(|(k, supply)| (format!("chain {k}"), supply));
+    let mut counts = WITHOUT.map(|_| (0, 0, 0));
+    for (name, supply) in supplies.into_iter().chain(chains) {
+        let drawing = draw(&supply);
+        for (lettering, (parts, bare, short)) in drawing.lettering.iter().zip(&mut counts) {
+            let placed = drawing.parts.iter().zip(&lettering.parts);
+            let of = |lines: usize| placed.clone().filter(|(_, t)| t.as_ref().is_none_or(|t| t.lines <= lines)).count();
+            let full = placed.clone().filter(|(p, t)| t.as_ref().is_some_and(|t| t.lines == p.label.len())).count();
+            let [without, shortened] = [of(0), drawing.parts.len() - full];
+            println!(
+                "{name}: at {}, of {} parts {without} bare, {shortened} short",
+                lettering.size,
+                supply.parts.len()
+            );
+            (*parts, *bare, *short) = (*parts + drawing.parts.len(), *bare + without, *short + shortened);
+        }
+    }
+    for ((size, bare, short), (parts, found_bare, found_short)) in WITHOUT.iter().zip(counts) {
+        println!("at {size}: {parts} parts, {found_bare} bare, {found_short} short");
+        assert!(100 * found_bare <= bare * parts && 100 * found_short <= short * parts, "at {size}");
+    }
 }
 
 /// Circuits of single parts without places: the hard ones the engine is tested with, and the demo supplies as if nobody

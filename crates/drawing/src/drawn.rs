@@ -25,6 +25,33 @@ pub struct Drawing {
     pub nets: Vec<DrawnNet>,
     /// Notes, in document order.
     pub notes: Vec<DrawnNote>,
+    /// Places of all texts when they are larger, smallest size first: for wherever the drawing stands so small
+    /// that they could not be read.
+    pub lettering: Vec<Lettering>,
+}
+
+/// Places of the texts of parts and nets at another size than the usual one.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct Lettering {
+    /// Times the usual size.
+    pub size: f64,
+    /// Top left corner of all there is with these texts, with a margin.
+    pub from: Spot,
+    /// Bottom right corner.
+    pub to: Spot,
+    /// Text of each part, in the order of the parts; none where there is no room.
+    pub parts: Vec<Option<PlacedText>>,
+    /// Where the name of each net stands, in grid squares, in the order of the nets.
+    pub nets: Vec<Option<(f64, f64)>>,
+}
+
+/// A part's text in its place.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct PlacedText {
+    /// Where the first line stands, in grid squares.
+    pub at: (f64, f64),
+    /// Lines of the text that are shown.
+    pub lines: usize,
 }
 
 /// A note in its place.

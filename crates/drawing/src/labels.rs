@@ -1,4 +1,5 @@
-use crate::drawn::{DrawnNet, DrawnPart, Spot, is_ground};
+use crate::drawn::{DrawnNet, DrawnPart, Lettering, PlacedText, Spot, is_ground};
+use crate::frame::Frame;
 use crate::symbol;
 use circuit::Part;
 use circuit::kinds::Form;
@@ -30,6 +31,10 @@ pub(crate) fn label(part: &Part, values: Option<&[f64]>) -> Vec<String> {
     lines
 }
 
+/// Sizes beside the usual one that texts are placed for, so that they can be read where the drawing
+/// stands small.
+pub(crate) const LARGER: [f64; 5] = [1.2, 1.45, 1.75, 2.1, 2.5];
+
 /// Room a character and a line take, in grid squares.
 const CHARACTER: f64 = 0.72;
 pub(crate) const LINE: f64 = 1.25;
@@ -46,12 +51,13 @@ pub(crate) fn overlap(a: Box, b: Box) -> bool {
     a.0 < b.2 && b.0 < a.2 && a.1 < b.3 && b.1 < a.3
 }
 
-fn width(lines: &[impl AsRef<str>]) -> f64 {
-    CHARACTER * lines.iter().map(|l| l.as_ref().chars().count()).max().unwrap_or(0) as f64
+fn width(lines: &[impl AsRef<str>], size: f64) -> f64 {
+    size * CHARACTER * lines.iter().map(|l| l.as_ref().chars().count()).max().unwrap_or(0) as f64
 }
 
-fn text_box((x, y): (f64, f64), lines: &[impl AsRef<str>]) -> Box {
-    (x, y - ASCENT, x + width(lines), y + LINE * (lines.len() as f64 - 1.0) + 0.2)
+fn text_box((x, y): (f64, f64), lines: &[impl AsRef<str>], size: f64) -> Box {
+    let more = LINE * (lines.len() as f64 - 1.0);
+    (x, y - size * ASCENT, x + width(lines, size), y + size * (more + 0.2))
 }
 
 pub(crate) fn wire_box((a, b): (Spot, Spot)) -> Box {
@@ -72,11 +78,11 @@ pub(crate) fn solid(part: &DrawnPart) -> Box {
     (f64::from(l), f64::from(t), f64::from(r), f64::from(b))
 }
 
-/// Places for a part's text, the usual one first: beside upright parts, above others.
-fn places(part: &DrawnPart) -> Vec<(f64, f64)> {
+/// Places for lines of a part's text, the usual one first: beside upright parts, above others.
+fn places(part: &DrawnPart, lines: &[String], size: f64) -> Vec<(f64, f64)> {
     let (l, t, r, b) = solid(part);
-    let (w, more) = (width(&part.label), LINE * (part.label.len() as f64 - 1.0));
-    let (x, middle) = (f64::from(part.at.x), f64::from(part.at.y) + 0.4 - 0.5 * more);
+    let (w, more) = (width(lines, size), size * LINE * (lines.len() as f64 - 1.0));
+    let (x, middle) = (f64::from(part.at.x), f64::from(part.at.y) + 0.4 * size - 0.5 * more);
     let beside = [
         (r + 0.6, middle),
         (l - 1.0 - w, middle),
@@ -87,7 +93,7 @@ fn places(part: &DrawnPart) -> Vec<(f64, f64)> {
         (r + 0.3, middle),
         (l - 0.5 - w, middle),
     ];
-    let (over, under) = (t - AIR - more, b + AIR + ASCENT);
+    let (over, under) = (t - AIR - more, b + AIR + size * ASCENT);
     let level = [
         (l, over),
         (x - 0.5 * w, over),
@@ -99,8 +105,8 @@ fn places(part: &DrawnPart) -> Vec<(f64, f64)> {
         (x - 0.4 - w, over),
         (x + 0.4, under),
         (x - 0.4 - w, under),
-        (x + 0.4, over - LINE),
-        (x - 0.4 - w, over - LINE),
+        (x + 0.4, over - size * LINE),
+        (x - 0.4 - w, over - size * LINE),
     ];
     let upright_two_pins = part.pins.len() == 2 && part.turn % 180 == 0;
     if upright_two_pins { [&beside[..], &level[..]].concat() } else { [&level[..], &beside[..]].concat() }
@@ -110,15 +116,15 @@ fn places(part: &DrawnPart) -> Vec<(f64, f64)> {
 const FARTHEST: i32 = 6;
 
 /// Places around a part, those next to it first.
-fn near(part: &DrawnPart) -> Vec<(f64, f64)> {
+fn near(part: &DrawnPart, lines: &[String], size: f64) -> Vec<(f64, f64)> {
     let (l, t, r, b) = solid(part);
-    let (w, more) = (width(&part.label), LINE * (part.label.len() as f64 - 1.0));
+    let (w, more) = (width(lines, size), size * LINE * (lines.len() as f64 - 1.0));
     let steps = |from: f64, to: f64| (0..).map(move |k| from + 0.5 * f64::from(k)).take_while(move |at| *at <= to);
     let mut found = Vec::new();
     for k in 0..=FARTHEST {
         let off = 0.5 * f64::from(k);
         let (left, right) = (l - 0.4 - w - off, r + 0.3 + off);
-        let (over, under) = (t - AIR - more - off, b + AIR + ASCENT + off);
+        let (over, under) = (t - AIR - more - off, b + AIR + size * ASCENT + off);
         found.extend(steps(over, under).flat_map(|y| [(left, y), (right, y)]));
         found.extend(steps(left, right).flat_map(|x| [(x, over), (x, under)]));
     }
@@ -127,22 +133,22 @@ fn near(part: &DrawnPart) -> Vec<(f64, f64)> {
 
 /// Where a part's text stands unless something is in the way.
 pub(crate) fn usual_place(part: &DrawnPart) -> (f64, f64) {
-    places(part)[0]
+    places(part, &part.label, 1.0)[0]
 }
 
 /// What a part's text covers where it stands.
 pub(crate) fn text_of(part: &DrawnPart) -> Box {
-    text_box(part.label_at, &part.label)
+    text_box(part.label_at, &part.label, 1.0)
 }
 
 /// What a note covers.
 pub(crate) fn room_of(note: &crate::DrawnNote) -> Box {
-    text_box((f64::from(note.at.x), f64::from(note.at.y)), &note.lines)
+    text_box((f64::from(note.at.x), f64::from(note.at.y)), &note.lines, 1.0)
 }
 
 /// What a net's name covers.
 pub(crate) fn name_of(net: &DrawnNet) -> Option<Box> {
-    Some(text_box(net.label_at?, &[&net.net]))
+    Some(text_box(net.label_at?, &[&net.net], 1.0))
 }
 
 /// What is covered, sorted into cells so that a place is held against its neighbourhood alone.
@@ -173,38 +179,81 @@ impl Taken {
     }
 }
 
-/// Puts the texts of parts and the names of nets where they cover nothing; a net without room for its
-/// name goes without.
-pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
+/// What parts and wires cover.
+fn drawn(parts: &[DrawnPart], nets: &[DrawnNet]) -> Taken {
     let mut taken = Taken::default();
     parts.iter().for_each(|part| taken.add(solid(part)));
-    for net in nets.iter() {
+    for net in nets {
         net.wires.iter().for_each(|wire| taken.add(wire_box(*wire)));
         if let Some(at) = net.ground_at {
             let (x, y) = (f64::from(at.x), f64::from(at.y));
             taken.add((x - 1.0, y, x + 1.0, y + 2.0));
         }
     }
-    for part in parts.iter_mut() {
-        let place = places(part).into_iter().chain(near(part)).find(|at| taken.free(text_box(*at, &part.label)));
-        part.label_at = place.unwrap_or(part.label_at);
-        taken.add(text_box(part.label_at, &part.label));
-    }
-    for net in nets.iter_mut().filter(|net| !is_ground(&net.net)) {
+    taken
+}
+
+/// A box with room to its left and right: side by side, two texts would read as one.
+fn apart((l, t, r, b): Box, by: f64) -> Box {
+    (l - by, t, r + by, b)
+}
+
+/// Where lines of a part's text cover nothing and keep so far apart from what is beside them.
+fn room(part: &DrawnPart, lines: &[String], size: f64, by: f64, taken: &Taken) -> Option<(f64, f64)> {
+    let wanted = places(part, lines, size).into_iter().chain(near(part, lines, size));
+    wanted.into_iter().find(|at| taken.free(apart(text_box(*at, lines, size), by)))
+}
+
+/// Where the name of each net covers nothing; a net without room for it goes without.
+fn name(nets: &[DrawnNet], size: f64, taken: &mut Taken) -> Vec<Option<(f64, f64)>> {
+    let mut place = |net: &DrawnNet| {
         let name = [net.net.as_str()];
-        // Side by side, a name and a value would read as one word.
-        let apart = |(l, t, r, b): Box| (l - APART, t, r + APART, b);
-        let place = names(net).find(|at| taken.free(apart(text_box(*at, &name))));
-        if let Some(at) = place {
-            taken.add(text_box(at, &name));
-        }
-        net.label_at = place;
+        let at = names(net, size).find(|at| taken.free(apart(text_box(*at, &name, size), size * APART)))?;
+        taken.add(text_box(at, &name, size));
+        Some(at)
+    };
+    nets.iter().map(|net| if is_ground(&net.net) { None } else { place(net) }).collect()
+}
+
+/// Puts the texts of parts and the names of nets where they cover nothing.
+pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
+    let mut taken = drawn(parts, nets);
+    for part in parts.iter_mut() {
+        part.label_at = room(part, &part.label, 1.0, 0.0, &taken).unwrap_or(part.label_at);
+        taken.add(text_of(part));
+    }
+    let named = name(nets, 1.0, &mut taken);
+    for (net, at) in nets.iter_mut().zip(named) {
+        net.label_at = at;
     }
 }
 
+/// Places for all texts at a larger size. Where there is no room for all of a part's text its designator stands
+/// alone, and where there is none for that either it is left out.
+pub(crate) fn lettering(parts: &[DrawnPart], nets: &[DrawnNet], size: f64, frame: Frame) -> Lettering {
+    let mut taken = drawn(parts, nets);
+    let mut placed = |part: &DrawnPart, lines: usize| {
+        let at = room(part, &part.label[..lines], size, size * APART, &taken)?;
+        taken.add(text_box(at, &part.label[..lines], size));
+        Some(PlacedText { at, lines })
+    };
+    let mut texts: Vec<_> = parts.iter().map(|part| placed(part, part.label.len())).collect();
+    for (part, text) in parts.iter().zip(&mut texts).filter(|(_, text)| text.is_none()) {
+        *text = placed(part, 1);
+    }
+    let named = name(nets, size, &mut taken);
+    let covered = parts.iter().zip(&texts).filter_map(|(part, text)| {
+        let PlacedText { at, lines } = text.as_ref()?;
+        Some(text_box(*at, &part.label[..*lines], size))
+    });
+    let names = nets.iter().zip(&named).filter_map(|(net, at)| Some(text_box((*at)?, &[&net.net], size)));
+    let (from, to) = frame.around(covered.chain(names)).corners();
+    Lettering { size, from, to, parts: texts, nets: named }
+}
+
 /// Places for a net's name: over and under its level wires, the longest first, then beside upright ones.
-fn names(net: &DrawnNet) -> impl Iterator<Item = (f64, f64)> + use<> {
-    let w = width(&[&net.net]);
+fn names(net: &DrawnNet, size: f64) -> impl Iterator<Item = (f64, f64)> + use<> {
+    let w = width(&[&net.net], size);
     let sorted = |level: bool| {
         let mut wires: Vec<(Spot, Spot)> = net.wires.iter().copied().filter(|(a, b)| (a.y == b.y) == level).collect();
         wires.sort_by_key(|(a, b)| (a.x - b.x + a.y - b.y, a.y, a.x));
@@ -213,11 +262,11 @@ fn names(net: &DrawnNet) -> impl Iterator<Item = (f64, f64)> + use<> {
     let halves = |from: i32, to: i32| (2 * from + 1..2 * to).map(|half| f64::from(half) / 2.0);
     let level = sorted(true).into_iter().flat_map(move |(a, b)| {
         let y = f64::from(a.y);
-        [y - AIR, y + AIR + ASCENT].into_iter().flat_map(move |y| halves(a.x, b.x).map(move |x| (x, y)))
+        [y - AIR, y + AIR + size * ASCENT].into_iter().flat_map(move |y| halves(a.x, b.x).map(move |x| (x, y)))
     });
     let upright = sorted(false).into_iter().flat_map(move |(a, b)| {
         let x = f64::from(a.x);
-        [x + AIR, x - AIR - w].into_iter().flat_map(move |x| halves(a.y, b.y).map(move |y| (x, y + AIR)))
+        [x + AIR, x - AIR - w].into_iter().flat_map(move |x| halves(a.y, b.y).map(move |y| (x, y + size * AIR)))
     });
     level.chain(upright)
 }

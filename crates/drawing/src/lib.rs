@@ -18,6 +18,7 @@
 mod arrange;
 mod bands;
 mod drawn;
+mod frame;
 mod labels;
 mod place;
 mod route;
@@ -28,7 +29,7 @@ use circuit::Supply;
 use std::collections::BTreeSet;
 
 pub use arrange::arrange;
-pub use drawn::{Drawing, DrawnNet, DrawnNote, DrawnPart, Spot};
+pub use drawn::{Drawing, DrawnNet, DrawnNote, DrawnPart, Lettering, PlacedText, Spot};
 pub use svg::svg;
 pub use symbols::{Shape, Symbol, symbol};
 
@@ -39,33 +40,16 @@ pub fn draw(supply: &Supply) -> Drawing {
     let mut parts = place::parts(supply);
     let mut nets = route::nets(supply, &parts);
     labels::place(&mut parts, &mut nets);
-    let spots = parts
-        .iter()
-        .flat_map(|p| p.pins.iter().map(|(_, s)| *s).chain([p.at]))
-        .chain(nets.iter().flat_map(|n| n.wires.iter().flat_map(|(a, b)| [*a, *b])));
-    let (mut from, mut to) = (Spot { x: i32::MAX, y: i32::MAX }, Spot { x: i32::MIN, y: i32::MIN });
-    for spot in spots {
-        from = Spot { x: from.x.min(spot.x), y: from.y.min(spot.y) };
-        to = Spot { x: to.x.max(spot.x), y: to.y.max(spot.y) };
-    }
-    if parts.is_empty() {
-        (from, to) = (Spot { x: 0, y: 0 }, Spot { x: 20, y: 10 });
-    }
     let notes: Vec<DrawnNote> = supply
         .texts
         .iter()
         .map(|n| DrawnNote { lines: n.text.lines().map(str::to_owned).collect(), at: Spot { x: n.x, y: n.y } })
         .collect();
+    let frame = frame::Frame::of(&parts, &nets, &notes);
     let texts = parts.iter().map(labels::text_of).chain(nets.iter().filter_map(labels::name_of));
-    let texts = texts.chain(notes.iter().map(labels::room_of));
-    for (left, top, right, bottom) in texts {
-        from = Spot { x: from.x.min(left.floor() as i32), y: from.y.min(top.floor() as i32) };
-        to = Spot { x: to.x.max(right.ceil() as i32), y: to.y.max(bottom.ceil() as i32) };
-    }
-    // The reference symbol hangs beneath the lowest wire.
-    let from = Spot { x: from.x - 2, y: from.y - 2 };
-    let to = Spot { x: to.x + 2, y: to.y + 4 };
-    Drawing { from, to, parts, nets, notes }
+    let (from, to) = frame.around(texts).corners();
+    let lettering = labels::LARGER.iter().map(|size| labels::lettering(&parts, &nets, *size, frame)).collect();
+    Drawing { from, to, parts, nets, notes, lettering }
 }
 
 /// The supply with every part in a place; none if that is so already.

@@ -23,7 +23,7 @@ const NOTE_LINE: f64 = 1.45;
 
 /// The drawing as SVG, in ink on nothing.
 pub fn svg(drawing: &Drawing) -> String {
-    let Drawing { from, to, parts, nets, notes } = drawing;
+    let Drawing { from, to, parts, nets, notes, .. } = drawing;
     let (width, height) = (to.x - from.x, to.y - from.y);
     let mut text = format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{}\" height=\"{}\" viewBox=\"{} {} {width} {height}\" \

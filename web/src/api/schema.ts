@@ -1076,6 +1076,11 @@ export interface components {
     Drawing: {
       /** @description Top left corner of all there is, with a margin. */
       from: components["schemas"]["Spot"];
+      /**
+       * @description Places of all texts when they are larger, smallest size first: for wherever the drawing stands so small
+       *      that they could not be read.
+       */
+      lettering: components["schemas"]["Lettering"][];
       /** @description Every net that has a wire or a label. */
       nets: components["schemas"]["DrawnNet"][];
       /** @description Notes, in document order. */
@@ -1577,6 +1582,22 @@ export interface components {
       | "current_load"
       | "power_load"
       | "stepped_load";
+    /** @description Places of the texts of parts and nets at another size than the usual one. */
+    Lettering: {
+      /** @description Top left corner of all there is with these texts, with a margin. */
+      from: components["schemas"]["Spot"];
+      /** @description Where the name of each net stands, in grid squares, in the order of the nets. */
+      nets: ([number, number] | null)[];
+      /** @description Text of each part, in the order of the parts; none where there is no room. */
+      parts: (components["schemas"]["PlacedText"] | null)[];
+      /**
+       * Format: double
+       * @description Times the usual size.
+       */
+      size: number;
+      /** @description Bottom right corner. */
+      to: components["schemas"]["Spot"];
+    };
     /** @description What was understood of a phrase, and how it may go on. */
     LineReading: {
       /** @description Ways to go on, the likeliest first. */
@@ -2080,6 +2101,16 @@ export interface components {
           at: "requirement";
           requirement: string;
         };
+    /** @description A part's text in its place. */
+    PlacedText: {
+      /** @description Where the first line stands, in grid squares. */
+      at: [number, number];
+      /**
+       * Format: uint
+       * @description Lines of the text that are shown.
+       */
+      lines: number;
+    };
     /** @description Place and orientation of a part in the drawing, in grid squares. */
     Placement: {
       /** @description Whether a user put it there, so that tidying can leave it alone. */

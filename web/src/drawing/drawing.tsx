@@ -8,10 +8,12 @@ import { useClipboard } from "./clipboard";
 import { gone, useGestures, type End } from "./gestures";
 import { useJoining } from "./joining";
 import { onKey, type KeyDeeds } from "./keys";
+import type { Lettering } from "./lettering";
 import { aligned, clearOf, mirrored, moved, placeOf, turned, type Change } from "./partedits";
 import { NetShape, NoteShape, PartShape, Picture } from "./shapes";
 import { Tools } from "./tools";
-import { useViewport, type Point, type View } from "./viewport";
+import type { Point, View } from "./view";
+import { useViewport } from "./viewport";
 
 /** Room kept for a card beneath what was chosen, px. */
 const CARD = 170;
@@ -38,7 +40,8 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
   const { drawing, document: supply } = shown;
   const frame = useRef<HTMLDivElement>(null);
   const viewport = useViewport(frame, drawing, stage);
-  const { view, sheet, zoom, fit } = viewport;
+  const { view, sheet, zoom, fit, lettering } = viewport;
+  const size = lettering?.size ?? 1;
   const [line, setLine] = useState(false);
   const [net, setNet] = useState<{ name: string; at: { left: number; top: number } }>();
   const [note, setNote] = useState<{ index: number; at: { left: number; top: number } }>();
@@ -186,16 +189,20 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
               <NetShape
                 key={`${drawn.net} ${i}`}
                 net={drawn}
+                nameAt={lettering ? lettering.nets[i] : drawn.label_at}
+                size={size}
                 faded={stage !== undefined}
                 lit={net?.name === drawn.net}
               />
             ))}
-            {drawing.parts.map((drawn) => {
+            {drawing.parts.map((drawn, i) => {
               const drags = moving?.parts.includes(drawn.id) ?? false;
               return (
                 <PartShape
                   key={drawn.id}
                   drawn={drawn}
+                  text={lettering?.parts[i]}
+                  size={size}
                   kind={kind.get(drawn.kind)}
                   chosen={selected.includes(drawn.id)}
                   marked={marked.has(drawn.id)}
@@ -236,7 +243,9 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
         {moving && (
           <Lifted
             view={view}
-            parts={drawing.parts.filter((p) => moving.parts.includes(p.id))}
+            parts={drawing.parts}
+            lifted={moving.parts}
+            lettering={lettering}
             kinds={kind}
             dx={dx}
             dy={dy}
@@ -285,6 +294,8 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
 interface LiftedProps {
   view: View;
   parts: SupplyShown["drawing"]["parts"];
+  lifted: string[];
+  lettering?: Lettering;
   kinds: Map<string, PartKind>;
   dx: number;
   dy: number;
@@ -292,7 +303,7 @@ interface LiftedProps {
 
 /** Parts on their way, in a sheet of their own: moving them in the drawing would lay all of it out anew with
  * every step of the pointer. */
-function Lifted({ view, parts, kinds, dx, dy }: LiftedProps) {
+function Lifted({ view, parts, lifted, lettering, kinds, dx, dy }: LiftedProps) {
   return (
     <svg
       className="pointer-events-none absolute inset-0 h-full w-full contain-strict will-change-transform"
@@ -305,9 +316,19 @@ function Lifted({ view, parts, kinds, dx, dy }: LiftedProps) {
       strokeLinejoin="round"
     >
       <g transform={`translate(${dx} ${dy})`}>
-        {parts.map((drawn) => (
-          <Picture key={drawn.id} drawn={drawn} kind={kinds.get(drawn.kind)} chosen />
-        ))}
+        {parts.map(
+          (drawn, i) =>
+            lifted.includes(drawn.id) && (
+              <Picture
+                key={drawn.id}
+                drawn={drawn}
+                text={lettering?.parts[i]}
+                size={lettering?.size ?? 1}
+                kind={kinds.get(drawn.kind)}
+                chosen
+              />
+            ),
+        )}
       </g>
     </svg>
   );

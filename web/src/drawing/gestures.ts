@@ -1,6 +1,7 @@
 import { useState, type PointerEvent } from "react";
 
-import type { Point, View, Viewport } from "./viewport";
+import type { Point, View } from "./view";
+import type { Viewport } from "./viewport";
 
 /** A pin: part and pin of it. */
 export type End = [part: string, pin: string];

@@ -1,5 +1,5 @@
 import type { PartKind, Supply } from "../api/client";
-import type { DrawingShown } from "./viewport";
+import type { DrawingShown } from "./view";
 
 type Part = NonNullable<Supply["parts"]>[number];
 type Placement = NonNullable<Part["at"]>;

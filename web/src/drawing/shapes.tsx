@@ -1,8 +1,9 @@
 import { memo } from "react";
 
 import type { PartKind } from "../api/client";
+import type { PlacedText } from "./lettering";
 import { reach } from "./partedits";
-import type { DrawingShown } from "./viewport";
+import type { DrawingShown } from "./view";
 
 type DrawnPart = DrawingShown["parts"][number];
 type DrawnNet = DrawingShown["nets"][number];
@@ -10,6 +11,10 @@ type DrawnNote = DrawingShown["notes"][number];
 
 interface PartProps {
   drawn: DrawnPart;
+  /** Its text where that stands elsewhere than usual; null where there is no room for any. */
+  text?: PlacedText | null;
+  /** Size of texts, relative to the usual one. */
+  size: number;
   kind?: PartKind;
   chosen: boolean;
   marked: boolean;
@@ -17,8 +22,16 @@ interface PartProps {
 }
 
 /** What a part looks like: symbol and text. */
-export function Picture({ drawn, kind, chosen }: Pick<PartProps, "drawn" | "kind" | "chosen">) {
+export function Picture({
+  drawn,
+  text,
+  size,
+  kind,
+  chosen,
+}: Pick<PartProps, "drawn" | "text" | "size" | "kind" | "chosen">) {
   const [w, h] = reach(kind);
+  const [x, y] = text?.at ?? drawn.label_at;
+  const lines = text === null ? [] : drawn.label.slice(0, text?.lines);
   return (
     <>
       <g
@@ -44,12 +57,12 @@ export function Picture({ drawn, kind, chosen }: Pick<PartProps, "drawn" | "kind
           />
         ))}
       </g>
-      <text stroke="none" fill="var(--ink)" fontSize={1.15}>
-        {drawn.label.map((line, i) => (
+      <text stroke="none" fill="var(--ink)" fontSize={1.15 * size}>
+        {lines.map((line, i) => (
           <tspan
             key={i}
-            x={drawn.label_at[0]}
-            y={drawn.label_at[1] + 1.25 * i}
+            x={x}
+            y={y + 1.25 * size * i}
             className={i === 0 ? undefined : "figures"}
             fontWeight={i === 0 ? 600 : 400}
             fill={i === 0 ? "var(--ink)" : "var(--muted)"}
@@ -63,7 +76,8 @@ export function Picture({ drawn, kind, chosen }: Pick<PartProps, "drawn" | "kind
 }
 
 /** A part: symbol, text, and a handle on every pin. What is done with it is the drawing's to handle. */
-export const PartShape = memo(function PartShape({ drawn, kind, chosen, marked, faded }: PartProps) {
+export const PartShape = memo(function PartShape({ kind, chosen, marked, faded, ...shown }: PartProps) {
+  const { drawn } = shown;
   return (
     <g
       role="button"
@@ -75,7 +89,8 @@ export const PartShape = memo(function PartShape({ drawn, kind, chosen, marked, 
       opacity={faded ? 0.3 : 1}
       stroke={chosen ? "var(--copper)" : marked ? "var(--missed)" : "var(--ink)"}
     >
-      <Picture drawn={drawn} kind={kind} chosen={chosen} />
+      <title>{drawn.label.join(" ")}</title>
+      <Picture {...shown} kind={kind} chosen={chosen} />
       {drawn.pins.map(([pin, at]) => (
         <circle
           key={pin}
@@ -95,13 +110,16 @@ export const PartShape = memo(function PartShape({ drawn, kind, chosen, marked, 
 
 interface NetProps {
   net: DrawnNet;
+  /** Where its name stands; null where there is no room for it. */
+  nameAt?: [number, number] | null;
+  size: number;
   faded: boolean;
   /** Whether it is the one looked at. */
   lit: boolean;
 }
 
 /** A net: wires, junctions, its name or the symbol of the reference. */
-export const NetShape = memo(function NetShape({ net, faded, lit }: NetProps) {
+export const NetShape = memo(function NetShape({ net, nameAt, size, faded, lit }: NetProps) {
   return (
     <g
       role="button"
@@ -136,12 +154,12 @@ export const NetShape = memo(function NetShape({ net, faded, lit }: NetProps) {
           d={`M${net.ground_at.x} ${net.ground_at.y} v1 M${net.ground_at.x - 1} ${net.ground_at.y + 1} h2 m-1.6 0.4 h1.2 m-0.9 0.4 h0.6`}
         />
       )}
-      {net.label_at && (
+      {nameAt && (
         <text
-          x={net.label_at[0]}
-          y={net.label_at[1]}
+          x={nameAt[0]}
+          y={nameAt[1]}
           className="figures"
-          fontSize={1.05}
+          fontSize={1.05 * size}
           fill="var(--teal)"
           stroke="none"
         >
