@@ -283,3 +283,52 @@ async fn a_drawing_is_looked_at_arranged_noted_and_saved() -> Result<()> {
     page.text("[data-testid=revision-4]", |text| text.contains("D1, C1 moved in the drawing")).await?;
     page.close().await
 }
+
+/// Height of the smallest text of the drawing, px; letters shown; texts cut off by its frame.
+async fn texts(page: &Page) -> Result<(f64, u64, u64)> {
+    let script = "
+        const frame = document.querySelector('[data-testid=drawing] .overflow-clip').getBoundingClientRect();
+        const texts = [...document.querySelectorAll('[data-testid=drawing] svg[role=group] text')];
+        const heights = texts.map((t) => parseFloat(getComputedStyle(t).fontSize) * t.getScreenCTM().a);
+        const cut = texts.map((t) => t.getBoundingClientRect()).filter((b) =>
+            b.left < frame.left || b.top < frame.top || b.right > frame.right || b.bottom > frame.bottom);
+        const letters = texts.map((t) => t.textContent.length).reduce((a, b) => a + b, 0);
+        return [Math.min(...heights), letters, cut.length];";
+    let found = page.script(script).await?;
+    Ok((
+        found[0].as_f64().context("no height")?,
+        found[1].as_u64().context("no count")?,
+        found[2].as_u64().context("no count")?,
+    ))
+}
+
+/// Waits until the texts are as they should be.
+async fn readable(page: &Page, wanted: impl Fn(f64, u64, u64) -> bool) -> Result<(f64, u64, u64)> {
+    let deadline = std::time::Instant::now() + Duration::from_secs(10);
+    loop {
+        let found @ (height, letters, cut) = texts(page).await?;
+        if wanted(height, letters, cut) {
+            return Ok(found);
+        }
+        anyhow::ensure!(std::time::Instant::now() < deadline, "{height} px, {letters} letters, {cut} texts cut off");
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn texts_of_a_drawing_are_readable_however_small_it_stands() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    let sensor = "//main//a[contains(., 'Sensor rails')]";
+    page.client.wait().for_element(Locator::XPath(sensor)).await?.click().await?;
+    page.find("[data-part=R8]").await?;
+    let (_, some, _) = readable(&page, |height, letters, cut| height >= 8.0 && letters > 100 && cut == 0).await?;
+    // The whole window for the drawing, and closer: texts grow with it again, and none is left out.
+    page.press("Drawing alone").await?;
+    page.client.find(Locator::Css("svg[role=group]")).await?.send_keys("++").await?;
+    let (_, all, _) = readable(&page, |height, all, _| height > 8.5 && all > some).await?;
+    // Farther away they keep their height, though fewer have room.
+    page.client.find(Locator::Css("svg[role=group]")).await?.send_keys("--").await?;
+    readable(&page, |height, fewer, _| (8.0..14.0).contains(&height) && fewer < all).await?;
+    page.close().await
+}
