@@ -3,9 +3,14 @@
 
 mod common;
 
-use circuit::KindId::{HystereticTransformer, Resistor, SineSource, ThreeWindings};
+use circuit::KindId::{
+    Capacitor, CoreTransformer, CoupledWindings, DcSource, HystereticTransformer, PulseSource, Resistor, SineSource,
+    ThreeWindings,
+};
 use circuit::ReadingMeasure::{Max, Mean, Rms};
 use common::{Row, circuit, run};
+use mellow_device::{Excitation, SmallSignal};
+use proptest::prelude::*;
 use recording::Complex64;
 use std::f64::consts::{SQRT_2, TAU};
 
@@ -140,4 +145,72 @@ fn three_windings_follow_their_phasors() {
     // The third winding is turned round.
     let product = run.values("a.v").iter().zip(run.values("b.v")).map(|(a, b)| a * b).sum::<f64>();
     assert!(product < 0.0);
+}
+
+proptest! {
+    /// Left with stray capacitance alone a leakage rings with a quality of 3, whatever its size and the turns: behind a
+    /// leakage L with L/τ across it, τ = √(L·25 pF)/3, stands a capacitance C, so the answer is
+    /// `(1 + sτ)/(1 + sτ + s²·L·C)` of the open windings' ratio (by hand).
+    #[test]
+    fn leakage_rings_with_stray_capacitance_a_few_times(
+        size in -6.0..-2.0f64, coupling in 0.9..0.9999f64, ratio in 1.0..100.0f64, more in 0.0..2.0f64,
+    ) {
+        let leakage = 10f64.powf(size);
+        let secondary = leakage / (1.0 - coupling * coupling);
+        let capacitance = 25e-12 * 10f64.powf(more);
+        let text = |value: f64| format!("{value:e}");
+        let circuit = circuit(&[
+            ("V1", DcSource, "in gnd", &[("voltage", "0")]),
+            (
+                "T1",
+                CoupledWindings,
+                "in gnd out gnd",
+                &[
+                    ("primary_inductance", &text(ratio * secondary)),
+                    ("secondary_inductance", &text(secondary)),
+                    ("coupling", &text(coupling)),
+                    // An ideal winding across an ideal source has no operating point.
+                    ("primary_resistance", "1u"),
+                ],
+            ),
+            ("C1", Capacitor, "out gnd", &[("capacitance", &text(capacitance))]),
+        ]);
+        let mut linear = SmallSignal::new(&circuit).unwrap();
+        let (rings, lag) = (1.0 / (leakage * capacitance).sqrt(), (leakage * 25e-12).sqrt() / 3.0);
+        for times in [0.01, 0.3, 0.9, 1.0, 1.1, 3.0] {
+            let s = Complex64::new(0.0, times * rings);
+            let share = (1.0 + s * lag) / (1.0 + s * lag + s * s * leakage * capacitance);
+            let wanted = coupling / ratio.sqrt() * share;
+            let found = linear.respond(&Excitation::Source("V1".to_owned()), times * rings / TAU).unwrap();
+            let found = found.net("out").unwrap();
+            prop_assert!((found / wanted - 1.0).norm() < 1e-5, "{found} for {wanted} at {times} of {leakage} H");
+        }
+    }
+
+    /// What the damping takes stands in the books of every kind of windings: its energy goes nowhere else.
+    #[test]
+    fn damped_windings_account_for_their_energy(stray in 20.0..2000.0f64, load in 1.0..4.0f64, kind in 0..4usize) {
+        let (kind, pins, values): (_, _, &[(&str, &str)]) = [
+            (CoupledWindings, "in gnd out gnd", &[("primary_inductance", "1m"), ("secondary_inductance", "0.3m")][..]),
+            (ThreeWindings, "in gnd out gnd gnd aux", &[][..]),
+            (CoreTransformer, "in gnd out gnd", &[("primary_resistance", "1")][..]),
+            (HystereticTransformer, "in gnd out gnd", &[("primary_resistance", "1")][..]),
+        ][kind];
+        let (stray, load) = (format!("{stray}p"), format!("{:e}", 10f64.powf(load)));
+        let pulse: &[(&str, &str)] = &[("low", "0"), ("high", "20"), ("rise", "10n"), ("fall", "10n"), ("width", "20u"), ("period", "40u")];
+        let (across, loaded, aux) =
+            ([("capacitance", stray.as_str())], [("resistance", load.as_str())], [("resistance", "1k")]);
+        let mut rows: Vec<Row<'_>> = vec![
+            ("V1", PulseSource, "in gnd", pulse),
+            ("T1", kind, pins, values),
+            ("C1", Capacitor, "out gnd", &across),
+            ("R1", Resistor, "out gnd", &loaded),
+        ];
+        if pins.contains("aux") {
+            rows.push(("R2", Resistor, "aux gnd", &aux));
+        }
+        let run = run(circuit(&rows), 80e-6, 1e-6, 1e-5);
+        let energy = &run.health.energy;
+        prop_assert!(energy.relative < 1e-4, "{kind:?}: {energy:?}");
+    }
 }

@@ -45,8 +45,9 @@ const fn built_in_voltage(default: &'static str) -> Parameter {
     quantity("built_in_voltage", "Built-in voltage", Unit::Volt, default, (0.1, 5.0), help)
 }
 
-const JUNCTION_CAPACITANCE: Parameter =
-    quantity("capacitance", "Junction capacitance", Unit::Farad, "0", (0.0, 1.0), "Capacitance without bias.");
+const fn junction_capacitance(default: &'static str) -> Parameter {
+    quantity("capacitance", "Junction capacitance", Unit::Farad, default, (0.0, 1.0), "Capacitance without bias.")
+}
 
 /// Parameters of a diode used forwards, with the defaults of its sort.
 const fn junction(
@@ -54,6 +55,7 @@ const fn junction(
     slope: &'static str,
     resistance: &'static str,
     built_in: &'static str,
+    capacitance: &'static str,
     typical: &'static str,
 ) -> [Parameter; 9] {
     [
@@ -69,7 +71,7 @@ const fn junction(
             (0.0, 1e6),
             "Reverse voltage at which it breaks down; 0 for never.",
         ),
-        JUNCTION_CAPACITANCE,
+        junction_capacitance(capacitance),
         built_in_voltage(built_in),
         sought_most(quantity(
             "storage_time",
@@ -96,7 +98,7 @@ pub(super) const DIODE: Kind = Kind {
     letter: "D",
     help: "A junction diode: exponential with series resistance, breakdown, junction and stored charge.",
     pins: &ANODE_CATHODE,
-    parameters: &junction("5n", "1.8", "50m", "0.75", "1"),
+    parameters: &junction("5n", "1.8", "50m", "0.75", "25p", "1"),
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
@@ -108,7 +110,7 @@ pub(super) const SCHOTTKY: Kind = Kind {
     letter: "D",
     help: "A metal-semiconductor diode: low forward voltage, no stored charge, more leakage.",
     pins: &ANODE_CATHODE,
-    parameters: &junction("2u", "1.05", "40m", "0.6", "1"),
+    parameters: &junction("2u", "1.05", "40m", "0.6", "100p", "1"),
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
@@ -120,7 +122,7 @@ pub(super) const LED: Kind = Kind {
     letter: "D",
     help: "A light-emitting diode.",
     pins: &ANODE_CATHODE,
-    parameters: &junction("1e-20", "2", "2", "1.6", "20m"),
+    parameters: &junction("1e-20", "2", "2", "1.6", "25p", "20m"),
     ratings: DIODE_RATINGS,
     dc_paths: ONE_PATH,
     fixes_voltage: false,
@@ -168,7 +170,7 @@ pub(super) const ZENER: Kind = Kind {
         saturation_current("1f"),
         emission("1.1"),
         series_resistance("0.5"),
-        JUNCTION_CAPACITANCE,
+        junction_capacitance("100p"),
         built_in_voltage("0.75"),
     ],
     ratings: &[POWER],

@@ -7,7 +7,7 @@
 //! The flux density `B = μ₀·(H + M)` is a function of the unknowns H_e and M_irr, so flux is
 //! conserved: with e the voltage per turn, `A·dB/dt = e`, and
 //! `dH_e/dt = e/(μ₀·A)/(1 + (1 − α)·χ)` drives M_irr. The windings add `N₁·i₁ + N₂·i₂ = H·l` and
-//! `v_k = R_k·i_k + L_σk·di_k/dt + N_k·e`.
+//! `v_k = R_k·i_k + dλ_k/dt + N_k·e` with the flux λ of each leakage, damped.
 //!
 //! Of the work on the core, `H·dB` per volume, the part
 //! `μ₀·(1 − c)·(H_e − M_an⁻¹(M_irr))·dM_irr` is lost, which is never negative; the rest is the
@@ -151,18 +151,14 @@ impl Device for HystereticTransformer {
         let x = at.x;
         let e = x[6];
         let State { field, anhysteretic, pinned, .. } = self.state(x);
-        let [primary, secondary] = self.wound.flows(x, f);
-        f[4] = primary - e.scale(self.wound.turns[0]);
-        f[5] = secondary - e.scale(self.wound.turns[1]);
+        self.wound.flows(x, e, f);
         f[6] = self.wound.turns_current(x) - field.scale(self.wound.length);
         f[7] = -e;
         f[8] = (x[8] - anhysteretic).scale(CREEP) - pinned;
     }
 
     fn charges<T: Real>(&self, at: &At<'_, T>, q: &mut [T]) {
-        for k in 0..2 {
-            q[4 + k] = -at.x[4 + k].scale(self.wound.leakage[k]);
-        }
+        self.wound.charges(at.x, at.x[6], q);
         let State { field, magnetisation, .. } = self.state(at.x);
         q[7] = (field + magnetisation).scale(MU_0 * self.wound.area);
         q[8] = at.x[8];
@@ -178,13 +174,13 @@ impl Device for HystereticTransformer {
             - 0.5 * domains * magnetisation * magnetisation
             - reversible * integral(effective)
             - (1.0 - reversible) * (irreversible * (effective - rest) + integral(rest));
-        self.wound.area * self.wound.length * MU_0 * energy + self.wound.leakage_energy(x)
+        self.wound.area * self.wound.length * MU_0 * energy + self.wound.leakage_energy(x, x[6])
     }
 
     fn storing(&self, x: &[f64]) -> f64 {
         let against = x[7] - self.rest(x[8]);
         let lost = MU_0 * (1.0 - self.material.reversible) * against * self.state(x).pinned;
-        self.wound.taken(x) - self.wound.area * self.wound.length * lost
+        self.wound.taken(x, x[6]) - self.wound.area * self.wound.length * lost
     }
 
     fn region(&self, x: &[f64]) -> Option<&'static str> {

@@ -10,6 +10,7 @@ mod comparator;
 mod controlled;
 mod core_transformer;
 mod coupled_windings;
+mod damping;
 mod dc_source;
 mod device;
 mod diode;
