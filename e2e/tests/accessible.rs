@@ -50,7 +50,7 @@ async fn no_main_view_breaks_a_rule() -> Result<()> {
     page.find("[aria-label='Measured file']").await?;
     all.extend(broken(&page, "measured file").await?);
     page.press("Close the dialog").await?;
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.find("[aria-label='Close the inspector']").await?;
     all.extend(broken(&page, "inspector").await?);
     page.press("Swap").await?;

@@ -19,7 +19,7 @@ async fn open_run_change_and_run_again() -> Result<()> {
     page.text("nav ol", |text| text.contains("ripple") && text.contains("taken") && text.contains("lost")).await?;
 
     // A wrong unit is refused in the field, and nothing is changed.
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.enter("Capacitance", "2200 V").await?;
     page.text("aside", |text| text.contains("a capacitance is asked for")).await?;
     page.text("[data-testid=saved]", |text| text.contains("revision 1")).await?;
@@ -43,7 +43,7 @@ async fn open_run_change_and_run_again() -> Result<()> {
     page.text("[data-part=C1] text", |text| text.contains("2.2") && text.contains("mF")).await?;
 
     // Undo starts anew after a reload; a change made now can be taken back.
-    page.click("[data-part=R1]").await?;
+    page.click("[data-part=R1] > g").await?;
     page.enter("Resistance", "100").await?;
     page.text("[data-part=R1] text", |text| text.contains("100")).await?;
     page.press("Undo").await?;
@@ -145,7 +145,7 @@ async fn the_drawing_is_tidied_but_for_what_was_placed_by_hand() -> Result<()> {
         async move { page.script(&find).await.map(|v| v.to_string()) }
     };
     let before = place("R1").await?;
-    page.click("[data-part=R1]").await?;
+    page.click("[data-part=R1] > g").await?;
     page.press("Turn the parts").await?;
     page.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
     let turned = place("R1").await?;
@@ -174,11 +174,11 @@ async fn two_windows_never_lose_a_change_silently() -> Result<()> {
     let (one, other) = (stage.window().await?, stage.window().await?);
     one.open_demo().await?;
     other.open_demo().await?;
-    one.click("[data-part=C1]").await?;
+    one.click("[data-part=C1] > g").await?;
     one.enter("Capacitance", "1500u").await?;
     one.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
 
-    other.click("[data-part=R1]").await?;
+    other.click("[data-part=R1] > g").await?;
     other.enter("Resistance", "47").await?;
     other.text("[role=alert]", |text| text.contains("another window") && text.contains("revision 2")).await?;
     other.press("Save mine on top").await?;

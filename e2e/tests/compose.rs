@@ -101,7 +101,7 @@ async fn a_regulated_mains_supply_by_mouse() -> Result<()> {
     page.text("nav[aria-label='Power path']", |text| !text.contains("Low-dropout")).await?;
 
     // A value set by hand is kept when its stage is sized again.
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.enter("Capacitance", "4700u").await?;
     page.press("Close the inspector").await?;
     page.click("[data-stage=reservoir]").await?;
@@ -119,7 +119,7 @@ async fn a_regulated_mains_supply_by_mouse() -> Result<()> {
     page.find("[data-part=R3]").await?.send_keys("t").await?;
     page.client.wait().for_element(Locator::Css("[data-part=R3] > g[transform*='rotate(90)']")).await?;
     assert_ne!(place().await?, before);
-    page.click("[data-part=R3]").await?;
+    page.click("[data-part=R3] > g").await?;
     let pin = page.find("aside[aria-label='Inspector of R3'] input[list=nets]").await?;
     pin.click().await?;
     pin.send_keys(&format!("\u{E009}a\u{E000}loose{ENTER}")).await?;

@@ -31,7 +31,7 @@ async fn a_supply_and_a_run_are_deleted_and_had_back() -> Result<()> {
     page.run().await?;
     // A second run of what is the same is not old, and moving a part does not make it so.
     page.run().await?;
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.client.active_element().await?.send_keys("\u{E014}").await?;
     page.text("[data-testid=saved]", |text| text == "Saved, revision 2").await?;
     page.text("[data-testid=verdict-tally]", |text| !text.contains("before")).await?;

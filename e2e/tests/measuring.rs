@@ -172,7 +172,7 @@ async fn a_verdict_shows_its_place_and_another_run_stands_behind() -> Result<()>
     // What is not shown yet gets a strip of its own.
     page.click("[data-testid=requirement-power_factor] button").await?;
     page.text("[data-testid='span-V1.v']", |text| text.contains("230")).await?;
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.enter("Capacitance", "2200u").await?;
     page.press("Close the inspector").await?;
     page.text("[data-testid=numbers-old]", |text| text.contains("run again")).await?;
@@ -291,7 +291,7 @@ async fn the_desk_is_arranged_by_key_and_stays_so() -> Result<()> {
     page.client.refresh().await?;
     page.find("[aria-label='Height of drawing and strips']").await?;
     // A number typed into a field is a number.
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.enter("Capacitance", "1500u").await?;
     page.press("Close the inspector").await?;
     page.find("[aria-label='Height of drawing and strips']").await?;
@@ -306,7 +306,7 @@ async fn runs_are_compared_with_what_changed_between_them() -> Result<()> {
     let page = stage.window().await?;
     page.open_demo().await?;
     page.run().await?;
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.enter("Capacitance", "2200u").await?;
     page.press("Close the inspector").await?;
     page.text("[data-testid=numbers-old]", |text| text.contains("run again")).await?;
@@ -393,7 +393,7 @@ async fn what_is_chosen_in_the_drawing_shows_its_figures_and_goes_into_a_strip()
     page.text("[data-testid='span-ac1.v - ac2.v']", |text| text.contains('V')).await?;
     page.press("Close the card").await?;
     // A part's figures stand in its inspector.
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.text("[data-testid='tap-C1.i']", |text| text.contains("RMS") && text.contains('A')).await?;
     page.picture("tap-part.png").await?;
     page.press("Show C1.i in a strip").await?;

@@ -73,7 +73,7 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     saved(&page, 5).await?;
 
     // Both are chosen, copied, and the copies removed again.
-    page.click("[data-part=R5]").await?;
+    page.click("[data-part=R5] > g").await?;
     let keys = "document.querySelector('[data-part=D5]').dispatchEvent(new KeyboardEvent('keydown', \
                 { key: 'Enter', shiftKey: true, bubbles: true }))";
     page.script(keys).await?;
@@ -85,7 +85,7 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     saved(&page, 7).await?;
 
     // Another capacitor from the catalogue keeps the nets; its rating is then held against what it bears.
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.press("Swap").await?;
     page.find("[aria-label='Search the catalogue']").await?.send_keys("2200 25 V").await?;
     let esr = page.find("[aria-label='ESR at most']").await?;
@@ -229,7 +229,7 @@ async fn a_drawing_is_looked_at_arranged_noted_and_saved() -> Result<()> {
     assert!(near(middle(&page, part).await?, before));
 
     // Two parts are lined up.
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     let keys = "document.querySelector('[data-part=D1]').dispatchEvent(new KeyboardEvent('keydown', \
                 { key: 'Enter', shiftKey: true, bubbles: true }))";
     page.script(keys).await?;

@@ -72,7 +72,7 @@ async fn pictures_of_every_view() -> Result<()> {
     page.text("[aria-label='Settings of the study'][role=group]", |text| text.contains("suggests")).await?;
     page.shoot(&folder.join("study.png")).await?;
     page.find("[aria-label='Title of the study']").await?.send_keys("\u{E00C}").await?;
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.enter("Capacitance", "2200u").await?;
     page.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
     page.shoot(&folder.join("inspector.png")).await?;

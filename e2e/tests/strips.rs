@@ -204,7 +204,7 @@ async fn runs_behind_stand_in_every_form_of_strip_and_strips_are_dragged() -> Re
     page.open_demo().await?;
     page.run().await?;
     page.text("[data-testid='span-bus.v']", |text| text.contains('V')).await?;
-    page.click("[data-part=C1]").await?;
+    page.click("[data-part=C1] > g").await?;
     page.enter("Capacitance", "2200u").await?;
     page.press("Close the inspector").await?;
     page.text("[data-testid=numbers-old]", |text| text.contains("run again")).await?;

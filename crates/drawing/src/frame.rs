@@ -1,7 +1,9 @@
-use crate::drawn::{DrawnNet, DrawnNote, DrawnPart, Spot};
-use crate::labels::{Box, room_of};
+use crate::drawn::{DrawnNet, DrawnPart, Spot};
 
-/// Corners of parts, wires and notes, without room around them.
+/// A box on the drawing: left, top, right, bottom.
+pub(crate) type Box = (f64, f64, f64, f64);
+
+/// Corners of what is drawn, without room around it.
 #[derive(Clone, Copy)]
 pub(crate) struct Frame {
     from: Spot,
@@ -9,7 +11,8 @@ pub(crate) struct Frame {
 }
 
 impl Frame {
-    pub(crate) fn of(parts: &[DrawnPart], nets: &[DrawnNet], notes: &[DrawnNote]) -> Frame {
+    /// Of parts and wires.
+    pub(crate) fn of(parts: &[DrawnPart], nets: &[DrawnNet]) -> Frame {
         let spots = parts
             .iter()
             .flat_map(|p| p.pins.iter().map(|(_, s)| *s).chain([p.at]))
@@ -20,7 +23,7 @@ impl Frame {
             to: Spot { x: to.x.max(spot.x), y: to.y.max(spot.y) },
         });
         let empty = Frame { from: Spot { x: 0, y: 0 }, to: Spot { x: 20, y: 10 } };
-        if parts.is_empty() { empty } else { frame }.around(notes.iter().map(room_of))
+        if parts.is_empty() { empty } else { frame }
     }
 
     /// Around more boxes.

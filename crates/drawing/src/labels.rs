@@ -1,5 +1,5 @@
 use crate::drawn::{DrawnNet, DrawnPart, Lettering, PlacedText, Spot, is_ground};
-use crate::frame::Frame;
+use crate::frame::{Box, Frame};
 use crate::symbol;
 use circuit::Part;
 use circuit::kinds::Form;
@@ -43,9 +43,6 @@ const ASCENT: f64 = 0.9;
 const AIR: f64 = 0.4;
 /// Room to the left and right of a net's name; less than it keeps from an upright wire.
 const APART: f64 = 0.25;
-
-/// A box on the drawing: left, top, right, bottom.
-pub(crate) type Box = (f64, f64, f64, f64);
 
 pub(crate) fn overlap(a: Box, b: Box) -> bool {
     a.0 < b.2 && b.0 < a.2 && a.1 < b.3 && b.1 < a.3

@@ -45,7 +45,7 @@ pub fn draw(supply: &Supply) -> Drawing {
         .iter()
         .map(|n| DrawnNote { lines: n.text.lines().map(str::to_owned).collect(), at: Spot { x: n.x, y: n.y } })
         .collect();
-    let frame = frame::Frame::of(&parts, &nets, &notes);
+    let frame = frame::Frame::of(&parts, &nets).around(notes.iter().map(labels::room_of));
     let texts = parts.iter().map(labels::text_of).chain(nets.iter().filter_map(labels::name_of));
     let (from, to) = frame.around(texts).corners();
     let lettering = labels::LARGER.iter().map(|size| labels::lettering(&parts, &nets, *size, frame)).collect();

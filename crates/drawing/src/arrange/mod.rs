@@ -99,9 +99,9 @@ fn untidiness(supply: &Supply) -> f64 {
         + 30.0 * clashes
 }
 
-fn covered_texts(part: &DrawnPart, own: usize, texts: &[labels::Box]) -> usize {
+fn covered_texts(part: &DrawnPart, own: usize, texts: &[crate::frame::Box]) -> usize {
     let solid = labels::solid(part);
-    let over = |(k, text): &(usize, &labels::Box)| {
+    let over = |(k, text): &(usize, &crate::frame::Box)| {
         labels::overlap(**text, solid) || *k != own && labels::overlap(**text, texts[own])
     };
     texts.iter().enumerate().filter(|(k, _)| *k != own).filter(over).count()
