@@ -35,7 +35,7 @@ mod transient;
 pub use equations::Equations;
 pub use error::EngineError;
 pub use operating_point::{Method, OperatingPoint, operating_point};
-pub use small_signal::{Excitation, Response, SmallSignal, loop_gain};
+pub use small_signal::{Response, SmallSignal, loop_gain};
 pub use transient::{Ended, Kept, Settings, Start, Transient, Unfit, transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.

@@ -9,9 +9,9 @@ use circuit::KindId::{
 };
 use circuit::ReadingMeasure::{Max, Mean, Rms};
 use common::{Row, circuit, run};
-use mellow_device::{Excitation, SmallSignal};
+use mellow_device::SmallSignal;
 use proptest::prelude::*;
-use recording::Complex64;
+use recording::{Complex64, Excitation};
 use std::f64::consts::{SQRT_2, TAU};
 
 const MU_0: f64 = 1.256_637_062_12e-6;

@@ -6,8 +6,8 @@ use circuit::KindId::{
     Amplifier, Capacitor, DcSource, Inductor, Npn, Resistor, VoltageControlledCurrent, VoltageControlledVoltage,
 };
 use common::{Row, circuit, run};
-use mellow_device::{EngineError, Excitation, SmallSignal, loop_gain};
-use recording::{Complex64, log_grid, resonances, sweep};
+use mellow_device::{EngineError, SmallSignal, loop_gain};
+use recording::{Complex64, Excitation, log_grid, resonances, sweep};
 use std::f64::consts::TAU;
 
 fn decibels(z: Complex64) -> f64 {

@@ -22,6 +22,7 @@
 mod chunk;
 mod chunks;
 mod curve;
+mod excitation;
 mod health;
 mod observer;
 mod whole;
@@ -29,6 +30,7 @@ mod whole;
 pub use chunk::{Chunk, Column, Joiner, Parter, STAGE, chunk_nodes, columns, repeated};
 pub use chunks::{Chunks, Piece, Unreadable};
 pub use curve::{LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep};
+pub use excitation::{Excitation, Probed};
 pub use health::{EnergyBalance, Health};
 pub use num_complex::Complex64;
 pub use observer::{Command, Observer, Progress};

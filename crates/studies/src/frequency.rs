@@ -1,9 +1,9 @@
 //! Responses to small sinusoids about the operating point, of any signal.
 
 use circuit::{Circuit, Quantity, Signal, SignalError, Term};
-use device::{EngineError, Excitation, SmallSignal};
+use device::{EngineError, SmallSignal};
 use readings::Recipe;
-use recording::{Complex64, sweep};
+use recording::{Complex64, Excitation, sweep};
 
 /// Frequencies to look at.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -1,7 +1,7 @@
 //! A configuration made ready for walking through it.
 
-use crate::configuration::{Configuration, Contradiction};
-use crate::network::Network;
+use crate::configuration::Configuration;
+use crate::network::{Contradiction, Network};
 use crate::propagate::Ladder;
 use crate::row::{Of, Row};
 use linear::{Kernel, Matrix, dot};

@@ -11,7 +11,7 @@
 //! same Kirchhoff laws (A. Opal & J. Vlach, *Consistent initial conditions of linear switched networks*, IEEE Trans. CAS 37,
 //! 1990, from memory).
 
-use crate::network::Network;
+use crate::network::{Contradiction, Network};
 use linear::{Matrix, Ranked};
 
 /// A guard of the regions at hand, as rows over what runs.
@@ -36,12 +36,6 @@ pub(crate) struct Configuration {
     /// `z⁺ = J·z⁻` on entry; none where nothing jumps.
     pub(crate) entry: Option<Matrix>,
     pub(crate) guards: Vec<Watched>,
-}
-
-/// What contradicts itself: relations by index.
-#[derive(Debug)]
-pub(crate) struct Contradiction {
-    pub(crate) relations: Vec<usize>,
 }
 
 /// Sums below this, relative to their terms, have cancelled: what does not move must not move to the bit.

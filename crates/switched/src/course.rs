@@ -7,6 +7,8 @@ use std::f64::consts::TAU;
 pub(crate) enum Course {
     /// One at all times.
     One,
+    /// Nothing at all times: what a small signal is put on.
+    Still,
     /// Straight lines between points (s, value), beginning at the first corner and repeated with a period if there is one;
     /// before, it stands at the first value. Components: value and slope. Two points at one time are a step.
     Lines { points: Vec<(f64, f64)>, delay: f64, period: Option<f64> },
@@ -20,7 +22,7 @@ impl Course {
     /// Number of components.
     pub(crate) fn size(&self) -> usize {
         match self {
-            Course::One | Course::Decay { .. } => 1,
+            Course::One | Course::Still | Course::Decay { .. } => 1,
             Course::Lines { .. } | Course::Sine { .. } => 2,
         }
     }
@@ -28,7 +30,7 @@ impl Course {
     /// Rates of the components by the components: row, column, 1/s.
     pub(crate) fn rates(&self) -> Vec<(usize, usize, f64)> {
         match self {
-            Course::One => Vec::new(),
+            Course::One | Course::Still => Vec::new(),
             Course::Lines { .. } => vec![(0, 1, 1.0)],
             Course::Sine { frequency, .. } => vec![(0, 1, TAU * frequency), (1, 0, -TAU * frequency)],
             Course::Decay { constant, .. } => vec![(0, 0, -1.0 / constant)],
@@ -40,7 +42,7 @@ impl Course {
         match self {
             Course::Lines { period, .. } => *period,
             Course::Sine { frequency, .. } => Some(1.0 / frequency),
-            Course::One | Course::Decay { .. } => None,
+            Course::One | Course::Still | Course::Decay { .. } => None,
         }
     }
 
@@ -55,7 +57,7 @@ impl Course {
     /// Time of the n-th corner, s; none if there is none so late.
     pub(crate) fn corner(&self, n: usize) -> Option<f64> {
         match self {
-            Course::One => None,
+            Course::One | Course::Still => None,
             Course::Lines { points, delay, period } => match period {
                 // The last point of a period is the first of the next.
                 Some(period) => {
@@ -74,6 +76,7 @@ impl Course {
     pub(crate) fn at(&self, t: f64, passed: usize, into: &mut [f64]) {
         match self {
             Course::One => into[0] = 1.0,
+            Course::Still => into[0] = 0.0,
             Course::Lines { points, .. } => {
                 let Some(last) = passed.checked_sub(1) else {
                     (into[0], into[1]) = (points.first().map_or(0.0, |p| p.1), 0.0);

@@ -41,6 +41,12 @@ pub enum SwitchedError {
         /// Net or part.
         unknown: String,
     },
+    /// Something that was asked for is not there.
+    #[error("there is no {what} in this circuit")]
+    Unknown {
+        /// What was asked for.
+        what: String,
+    },
     /// The observer said so.
     #[error("stopped while the settled period was looked for")]
     Stopped,

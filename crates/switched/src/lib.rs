@@ -29,19 +29,24 @@ mod compiled;
 mod configuration;
 mod course;
 mod error;
+mod linearised;
 mod machine;
 mod network;
+mod orbit;
 mod parts;
 mod propagate;
 mod recorder;
 mod row;
+mod search;
 mod settled;
+mod small_signal;
 mod transient;
 mod walker;
 
 pub use error::SwitchedError;
 pub use parts::without_form;
 pub use settled::{Conduction, Settled};
+pub use small_signal::{Response, SmallSignal};
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.

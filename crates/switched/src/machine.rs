@@ -203,23 +203,11 @@ impl Machine {
         if let Some(known) = self.known.get(regions) {
             return Ok(*known);
         }
-        let made = Compiled::new(&self.network, regions).map_err(|contradiction| {
-            let mut parts: Vec<usize> = contradiction.relations.iter().map(|r| self.network.relations[*r].0).collect();
-            parts.dedup();
-            let names: Vec<&str> = parts.iter().map(|p| self.network.parts[*p].id.as_str()).collect();
-            SwitchedError::Impossible { time: self.t, parts: names.join(", "), state: self.state(regions) }
-        })?;
+        let made = Compiled::new(&self.network, regions)
+            .map_err(|contradiction| self.network.impossible(&contradiction, regions, self.t))?;
         self.compiled.push(made);
         self.known.insert(regions.to_vec(), self.compiled.len() - 1);
         Ok(self.compiled.len() - 1)
-    }
-
-    /// What conducts, in words.
-    fn state(&self, regions: &[u8]) -> String {
-        let each = self.network.elements.iter().zip(regions).map(|(element, region)| {
-            format!("{} {}", self.network.parts[element.part].id, element.regions[usize::from(*region)].name)
-        });
-        each.collect::<Vec<_>>().join(", ")
     }
 
     /// Whether a guard holds from now on: the first that is not rounding of the pulse, the value and its derivatives decides.

@@ -1,6 +1,7 @@
 //! A circuit as equations: what parts contribute, and the pieces some of them consist of.
 
 use crate::course::Course;
+use crate::error::SwitchedError;
 use crate::row::{Of, Row};
 
 /// What must hold for an element to stay in a region, as a row that is not negative, and where it goes otherwise.
@@ -96,6 +97,12 @@ pub(crate) struct PartForm {
     pub(crate) pins: usize,
 }
 
+/// What contradicts itself: relations by index.
+#[derive(Debug)]
+pub(crate) struct Contradiction {
+    pub(crate) relations: Vec<usize>,
+}
+
 /// A whole circuit.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Network {
@@ -144,6 +151,17 @@ impl Network {
                 Of::Input(component) => running[self.states.len() + component] += factor,
             }
         }
+    }
+
+    /// What a set of regions says that contradicts itself at a time, s, in words.
+    pub(crate) fn impossible(&self, contradiction: &Contradiction, regions: &[u8], time: f64) -> SwitchedError {
+        let mut parts: Vec<usize> = contradiction.relations.iter().map(|r| self.relations[*r].0).collect();
+        parts.dedup();
+        let names: Vec<&str> = parts.iter().map(|p| self.parts[*p].id.as_str()).collect();
+        let state = self.elements.iter().zip(regions).map(|(element, region)| {
+            format!("{} {}", self.parts[element.part].id, element.regions[usize::from(*region)].name)
+        });
+        SwitchedError::Impossible { time, parts: names.join(", "), state: state.collect::<Vec<_>>().join(", ") }
     }
 
     /// Of each column of a recording (`recording::columns`), which of the voltages of nets and currents of parts, or behind

@@ -1,7 +1,7 @@
 //! From event to event: how far the next step goes, and what happens at its end.
 
 use crate::error::SwitchedError;
-use crate::machine::{Change, Machine};
+use crate::machine::{Change, Machine, Stand};
 use linear::dot;
 use recording::STAGE;
 
@@ -92,6 +92,22 @@ impl Walker {
             last: vec![0.0; size],
             probe: vec![0.0; size],
         }
+    }
+
+    /// Goes back to where the machine stood.
+    pub(crate) fn stand_at(&mut self, stand: &Stand) {
+        self.machine.stand_at(stand);
+        self.machine.slack = 1.0;
+        (self.looked, self.events_at_once) = (false, 0);
+    }
+
+    /// Sets the states where it stands.
+    ///
+    /// # Errors
+    /// As [`Machine::settle`].
+    pub(crate) fn move_to(&mut self, states: &[f64]) -> Result<(), SwitchedError> {
+        self.looked = false;
+        self.machine.move_to(states)
     }
 
     /// Finds the next step towards a time; its nodes are in `middle` and `last`.

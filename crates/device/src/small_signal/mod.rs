@@ -10,17 +10,8 @@ use crate::operating_point::{OperatingPoint, operating_point};
 use circuit::Circuit;
 use linear::Lu;
 pub use loop_gain::loop_gain;
-use recording::Complex64;
+use recording::{Complex64, Excitation};
 use std::f64::consts::TAU;
-
-/// What is shaken, with amplitude one.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Excitation {
-    /// 1 V in series with a voltage source, by designator.
-    Source(String),
-    /// 1 A drawn out of the second net and driven into the first, by name.
-    Current(String, String),
-}
 
 /// A circuit linearised at its operating point.
 pub struct SmallSignal {

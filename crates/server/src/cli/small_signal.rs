@@ -3,9 +3,9 @@
 use super::files::{bad_input, circuit_of, print};
 use circuit::{Circuit, Signal};
 use clap::Args;
-use device::{EngineError, Equations, Excitation, loop_gain, operating_point};
+use device::{EngineError, Equations, loop_gain, operating_point};
 use quantity::{Unit, show};
-use recording::{Complex64, phase, resonances};
+use recording::{Complex64, Excitation, phase, resonances};
 use serde_json::json;
 use std::path::PathBuf;
 use std::process::ExitCode;

@@ -1,0 +1,128 @@
+//! Walks without a record: over a period, with whatever goes along.
+
+use crate::configuration::Configuration;
+use crate::error::SwitchedError;
+use crate::machine::Machine;
+use crate::walker::{Ends, Step, Walker};
+use linear::dot;
+
+/// Steps from which on a walk does not end.
+const MOST_STEPS: usize = 500_000;
+
+/// What goes along with a walk.
+pub(crate) trait Along {
+    /// Through the configuration at hand for a time, s.
+    fn goes(&mut self, machine: &mut Machine, length: f64);
+    /// Past an event.
+    fn passes(&mut self, machine: &Machine, event: Event);
+}
+
+/// What goes along with a walk nobody looks at.
+impl Along for () {
+    fn goes(&mut self, _: &mut Machine, _: f64) {}
+    fn passes(&mut self, _: &Machine, _: Event) {}
+}
+
+/// An event, as small differences see it.
+pub(crate) struct Event {
+    /// The configuration that ended, and those entered one after the other.
+    pub(crate) was: usize,
+    pub(crate) entered: Vec<usize>,
+    /// The guard that gave way, by its place, and how fast it fell, 1/s; none at times known in advance.
+    guard: Option<(usize, f64)>,
+    /// What ran right before.
+    pub(crate) z: Vec<f64>,
+    /// How fast what runs moved before and moves after.
+    before: Vec<f64>,
+    after: Vec<f64>,
+}
+
+impl Event {
+    fn new(machine: &Machine, step: Step) -> Self {
+        let before = machine.rates();
+        let guard = match step.ends {
+            Ends::Guard(guard) => {
+                let row = &machine.compiled[machine.at].of.guards[guard].levels[0];
+                Some((guard, dot(row, &before)))
+            }
+            Ends::Open | Ends::Target => None,
+        };
+        Event { was: machine.at, entered: Vec::new(), guard, z: machine.z.clone(), before, after: Vec::new() }
+    }
+
+    /// How much later it comes by a small difference before it, s; `of` is the configuration that ended.
+    pub(crate) fn later(&self, of: &Configuration, difference: &[f64]) -> f64 {
+        match self.guard {
+            Some((guard, falls)) if falls != 0.0 => -dot(&of.guards[guard].levels[0], difference) / falls,
+            _ => 0.0,
+        }
+    }
+
+    /// What becomes of a small difference: what has gone on until the event comes, the entries, and what has not yet gone on
+    /// behind it.
+    pub(crate) fn shift<'a>(&self, of: &impl Fn(usize) -> &'a Configuration, difference: &mut [f64]) {
+        let later = self.later(of(self.was), difference);
+        difference.iter_mut().zip(&self.before).for_each(|(d, rate)| *d += later * rate);
+        for entered in &self.entered {
+            if let Some(entry) = &of(*entered).entry {
+                let from = difference.to_vec();
+                entry.apply(&from, difference);
+            }
+        }
+        difference.iter_mut().zip(&self.after).for_each(|(d, rate)| *d -= later * rate);
+    }
+}
+
+/// Walks to a time. What happens at that very time happens in the next walk.
+///
+/// # Errors
+/// What can go wrong in a transient.
+pub(crate) fn walk(walker: &mut Walker, end: f64, along: &mut impl Along) -> Result<(), SwitchedError> {
+    let mut steps = 0;
+    while walker.machine.t < end {
+        steps += 1;
+        if steps > MOST_STEPS {
+            return Err(walker.restless());
+        }
+        let target = walker.machine.next_corner().min(end);
+        let step = walker.find(target);
+        along.goes(&mut walker.machine, step.length);
+        walker.take(step, target)?;
+        if step.ends == Ends::Target && target == end && walker.machine.next_corner() > end {
+            break;
+        }
+        if step.ends == Ends::Open {
+            continue;
+        }
+        let mut event = Event::new(&walker.machine, step);
+        if let Some(change) = walker.happen(step)? {
+            event.entered = change.entered;
+            event.after = walker.machine.rates();
+            along.passes(&walker.machine, event);
+        }
+    }
+    Ok(())
+}
+
+/// Columns of small differences.
+pub(crate) struct Differences(pub(crate) Vec<Vec<f64>>);
+
+impl Differences {
+    /// One in each state.
+    pub(crate) fn of_states(machine: &Machine) -> Self {
+        let (n, size) = (machine.network.states.len(), machine.z.len());
+        let unit = |k: usize| (0..size).map(|row| if row == k { 1.0 } else { 0.0 }).collect();
+        Differences((0..n).map(unit).collect())
+    }
+}
+
+impl Along for Differences {
+    fn goes(&mut self, machine: &mut Machine, length: f64) {
+        let ladder = &mut machine.compiled[machine.at].ladder;
+        self.0.iter_mut().for_each(|column| ladder.advance(column, length));
+    }
+    fn passes(&mut self, machine: &Machine, event: Event) {
+        let of = |at: usize| &machine.compiled[at].of;
+        self.0.iter_mut().for_each(|column| event.shift(&of, column));
+    }
+}

@@ -1,0 +1,256 @@
+//! The search for a periodic state: Newton's method on the map from one period's beginning to the next, whose derivative is
+//! the exact product of propagators, entries and the shifts of events in time (saltation matrices; M. A. Aizerman & F. R.
+//! Gantmakher, *On the stability of periodic motions*, J. Appl. Math. Mech. 22, 1958, from memory).
+
+use crate::error::SwitchedError;
+use crate::machine::Stand;
+use crate::orbit::{Differences, walk};
+use crate::walker::Walker;
+use linear::Matrix;
+use nalgebra::{DMatrix, DVector};
+use recording::{Command, Health, Observer, Progress};
+
+/// Cycles run forward before the search begins, and when it is lost.
+const FORWARD: usize = 4;
+/// Periods tried of the map at most.
+const MOST_PERIODS: u32 = 2000;
+/// Distance from the periodic state that counts as none, relative to the largest each state has been.
+const CLOSED: f64 = 1e-11;
+/// Distance that is good enough where rounding allows no better.
+const NEARLY: f64 = 1e-8;
+/// Shortest step of the search before cycles are run forward instead.
+const SHORTEST: f64 = 0.1;
+/// Full steps in a row that are taken although they look worse, and how much worse they may look.
+const DARES: u32 = 3;
+const TOO_LONG: f64 = 10.0;
+/// Times a search is lost after which it counts as strayed, and a distance at which it cannot have.
+const STRAYED: u32 = 3;
+const NEAR: f64 = 1e-3;
+/// How closely a period must do what the derivative says for a leap, relative to what a period changes, and the shortest leap.
+const AS_SAID: f64 = 0.1;
+const LEAST_LEAP: f64 = 1e-3;
+/// Steps in a row that do not halve the distance after which a search is lost.
+const LOST: u32 = 8;
+/// What a period changes of a difference below this is nothing: the difference stays, whatever its size.
+const STAYS: f64 = 1e-12;
+
+pub(crate) struct Search<'a> {
+    pub(crate) walker: Walker,
+    observer: &'a mut dyn Observer,
+    health: Health,
+    period: f64,
+    section: f64,
+    /// Periods walked, and steps of Newton's method.
+    pub(crate) tried: u32,
+    pub(crate) steps: u32,
+}
+
+/// A periodic state.
+pub(crate) struct Found {
+    /// What a period makes of small differences at its beginning.
+    pub(crate) leaves: Matrix,
+    /// Distance that is left, relative.
+    pub(crate) residual: f64,
+}
+
+/// A period.
+struct Cycle {
+    begins: Stand,
+    /// What it changes of each state.
+    change: Vec<f64>,
+    /// `∂end/∂beginning` of the states.
+    leaves: Matrix,
+    /// Largest each state has been in it.
+    scale: Vec<f64>,
+}
+
+impl Cycle {
+    /// Size of a difference of states, relative to the largest each has been.
+    fn size(&self, difference: &[f64]) -> f64 {
+        difference.iter().zip(&self.scale).map(|(d, scale)| d.abs() / scale).fold(0.0, f64::max)
+    }
+
+    /// States a share of a difference further.
+    fn beyond(&self, share: f64, difference: &[f64]) -> Vec<f64> {
+        self.begins.z.iter().zip(difference).map(|(z, d)| z + share * d).collect()
+    }
+}
+
+/// Where Newton's method points from a cycle: `(1 − ∂end/∂beginning)⁻¹`, without the directions in which a difference stays as it
+/// is, such as an amplifier's own state at its limit: there the derivative says nothing.
+struct Newton<'a> {
+    of: &'a Cycle,
+    inverse: DMatrix<f64>,
+}
+
+impl<'a> Newton<'a> {
+    fn new(of: &'a Cycle) -> Self {
+        let (n, scale) = (of.change.len(), &of.scale);
+        let left = DMatrix::from_fn(n, n, |r, c| f64::from(r == c) - of.leaves[(r, c)] * scale[c] / scale[r]);
+        let inverse = left.pseudo_inverse(STAYS).unwrap_or_else(|_| DMatrix::zeros(n, n));
+        Newton { of, inverse }
+    }
+
+    /// The step that would undo what a period changes.
+    fn step(&self, change: &[f64]) -> Vec<f64> {
+        let scale = &self.of.scale;
+        let relative = DVector::from_iterator(scale.len(), change.iter().zip(scale).map(|(c, scale)| c / scale));
+        (&self.inverse * relative).iter().zip(scale).map(|(step, scale)| step * scale).collect()
+    }
+
+    /// How far the periodic state is from where a period changes so much. States that are slow to move may be far away with
+    /// little left over; where the derivative says nothing what is left over must vanish too.
+    fn distance(&self, change: &[f64]) -> f64 {
+        self.of.size(&self.step(change)).max(self.of.size(change))
+    }
+}
+
+impl<'a> Search<'a> {
+    /// A search from where a walker stands, at a time from the first period on.
+    pub(crate) fn new(walker: Walker, observer: &'a mut dyn Observer, period: f64, section: f64) -> Self {
+        Search { walker, observer, health: Health::default(), period, section, tried: 0, steps: 0 }
+    }
+
+    /// Runs so many periods from where it stands.
+    fn forward(&mut self, periods: usize) -> Result<(), SwitchedError> {
+        for _ in 0..periods {
+            let end = self.walker.machine.t + self.period;
+            walk(&mut self.walker, end, &mut ())?;
+            self.walked()?;
+        }
+        Ok(())
+    }
+
+    /// Counts a period, sets the time back by it, and asks whether to go on.
+    fn walked(&mut self) -> Result<(), SwitchedError> {
+        self.tried += 1;
+        self.walker.machine.back(self.period, self.section);
+        let progress = Progress { time: 0.0, end: self.period, health: &self.health };
+        if self.observer.progress(&progress) == Command::Stop { Err(SwitchedError::Stopped) } else { Ok(()) }
+    }
+
+    /// One period from where it stands; it then stands at the end, its time set back.
+    fn cycle(&mut self) -> Result<Cycle, SwitchedError> {
+        let begins = self.walker.machine.stand();
+        let n = self.walker.machine.network.states.len();
+        let mut differences = Differences::of_states(&self.walker.machine);
+        self.walker.machine.rescale();
+        let end = self.walker.machine.t + self.period;
+        walk(&mut self.walker, end, &mut differences)?;
+        self.walked()?;
+        let mut leaves = Matrix::zeros(n, n);
+        for (c, column) in differences.0.iter().enumerate() {
+            (0..n).for_each(|r| leaves[(r, c)] = column[r]);
+        }
+        let machine = &self.walker.machine;
+        let change = machine.z[..n].iter().zip(&begins.z).map(|(end, begin)| end - begin).collect();
+        let scale = machine.scale[..n].iter().map(|scale| if *scale > 0.0 { *scale } else { 1.0 }).collect();
+        Ok(Cycle { begins, change, leaves, scale })
+    }
+
+    /// A period that begins where another did, but with other states; none where there is none.
+    fn from(&mut self, stand: &Stand, states: &[f64]) -> Result<Option<Cycle>, SwitchedError> {
+        self.walker.stand_at(stand);
+        let n = self.walker.machine.network.states.len();
+        match self.walker.move_to(&states[..n]).and_then(|()| self.cycle()) {
+            Ok(cycle) => Ok(Some(cycle)),
+            Err(SwitchedError::Stopped) => Err(SwitchedError::Stopped),
+            Err(_) => Ok(None),
+        }
+    }
+
+    /// Newton's method, shortened where it would lead away, and cycles run forward where that does not help; it ends standing
+    /// at the beginning of the period found.
+    pub(crate) fn run(&mut self) -> Result<Found, SwitchedError> {
+        self.forward(FORWARD)?;
+        let mut cycle = self.cycle()?;
+        // Where the circuit itself has led.
+        let mut honest = cycle.begins.clone();
+        let (mut best, mut stalled, mut dares, mut losses, mut forward) = (f64::INFINITY, 0, DARES, 0, FORWARD);
+        while self.tried < MOST_PERIODS {
+            let newton = Newton::new(&cycle);
+            let long = newton.distance(&cycle.change);
+            if long <= CLOSED || (stalled > 2 && long <= NEARLY) {
+                self.walker.stand_at(&cycle.begins);
+                return Ok(Found { leaves: cycle.leaves, residual: long });
+            }
+            stalled = if long < 0.5 * best { 0 } else { stalled + 1 };
+            best = best.min(long);
+            self.steps += 1;
+            let next = if stalled > LOST { None } else { self.step(&newton, long, &mut dares)? };
+            if let Some(next) = next {
+                cycle = next;
+                continue;
+            }
+            // On from where the search stands, which may be near, and now and then from where the circuit itself has led, in case
+            // it has strayed.
+            losses += u32::from(long > NEAR);
+            if long <= NEAR || losses % STRAYED != 0 {
+                self.walker.stand_at(&cycle.begins);
+                self.forward(FORWARD)?;
+                cycle = self.cycle()?;
+            } else {
+                self.walker.stand_at(&honest);
+                forward = if self.leap()? { FORWARD } else { 2 * forward };
+                self.forward(forward)?;
+                cycle = self.cycle()?;
+                honest = cycle.begins.clone();
+                (stalled, best) = (0, f64::INFINITY);
+            }
+        }
+        Err(SwitchedError::NotSettling { periods: self.tried, residual: best })
+    }
+
+    /// The cycle at the end of a step, if there is one that leads nearer. How near is told by the step the old derivative would
+    /// take next, whatever the units and however slow some states are (natural monotonicity; P. Deuflhard, *Newton Methods for
+    /// Nonlinear Problems*, 2004, chapter 3).
+    fn step(&mut self, newton: &Newton<'_>, long: f64, dares: &mut u32) -> Result<Option<Cycle>, SwitchedError> {
+        let step = newton.step(&newton.of.change);
+        let mut share = 1.0;
+        while share >= SHORTEST {
+            if let Some(cycle) = self.from(&newton.of.begins, &newton.of.beyond(share, &step))? {
+                let next = newton.distance(&cycle.change);
+                if next < long * (1.0 - 0.25 * share) || next <= CLOSED {
+                    *dares = DARES;
+                    return Ok(Some(cycle));
+                }
+                // A full step into another order of events often leads on although it looks worse at first.
+                if share == 1.0 && *dares > 0 && next < TOO_LONG * long {
+                    *dares -= 1;
+                    return Ok(Some(cycle));
+                }
+            }
+            share *= 0.5;
+        }
+        Ok(None)
+    }
+
+    /// Goes as far towards where Newton's method points as the circuit does there what the derivative says, which is past many
+    /// periods in which the same happens again and again, such as those of a filter that is charged while an amplifier is at its
+    /// limit; false if that is nowhere.
+    fn leap(&mut self) -> Result<bool, SwitchedError> {
+        let cycle = self.cycle()?;
+        let newton = Newton::new(&cycle);
+        let step = newton.step(&cycle.change);
+        let mut along = vec![0.0; step.len()];
+        cycle.leaves.apply(&step, &mut along);
+        let mut share = 1.0;
+        while share > LEAST_LEAP {
+            if let Some(there) = self.from(&cycle.begins, &cycle.beyond(share, &step))? {
+                let said = step
+                    .iter()
+                    .zip(&along)
+                    .zip(&cycle.change)
+                    .map(|((step, along), change)| change + share * (along - step));
+                let off: Vec<f64> = said.zip(&there.change).map(|(said, is)| is - said).collect();
+                if cycle.size(&off) <= AS_SAID * share * cycle.size(&cycle.change) {
+                    self.walker.stand_at(&there.begins);
+                    return Ok(true);
+                }
+            }
+            share *= 0.5;
+        }
+        self.walker.stand_at(&cycle.begins);
+        Ok(false)
+    }
+}
