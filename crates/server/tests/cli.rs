@@ -45,6 +45,27 @@ fn loop_gain_tells_a_stable_regulator_from_one_that_oscillates() {
     assert!(phases.windows(2).take(phases.len() - 2).all(|p| (p[1] - p[0]).abs() < 90.0), "{phases:?}");
 }
 
+/// A buck with a P-channel switch driven downwards from its rail: line to output is its duty, and the switching frequency bounds
+/// what can be told.
+#[test]
+fn a_converter_answers_about_its_settled_period() {
+    let asked = ["--source", "V1", "--signal", "out.v", "--from", "10", "--to", "1M", "--json"];
+    let (code, out, error) = mellow_coil("response", "buck_open_loop.json", &asked);
+    assert_eq!(code, 0, "{error}");
+    let found: serde_json::Value = serde_json::from_str(&out).unwrap();
+    let last = |name: &str| found[name].as_array().unwrap().last().unwrap().as_f64().unwrap();
+    assert!((0.4..0.6).contains(&found["real"][0].as_f64().unwrap()), "{out}");
+    assert!((49e3..50e3).contains(&last("frequency")), "{out}");
+    assert!(found["simulated"].as_str().unwrap().contains("V2 drives Q1"), "{out}");
+    assert!(found["remarks"][0].as_str().unwrap().contains("half the switching frequency"), "{out}");
+    let device = [&asked[..], &["--simulated", "at-device-level"]].concat();
+    let (code, out, _) = mellow_coil("response", "buck_open_loop.json", &device);
+    assert!(code == 0 && out.contains("at device level, as asked"), "{out}");
+    let late = ["--source", "V1", "--signal", "out.v", "--from", "60k", "--to", "1M"];
+    let (code, _, error) = mellow_coil("response", "buck_open_loop.json", &late);
+    assert!(code == 2 && error.contains("begin lower"), "{error}");
+}
+
 #[test]
 fn responses_and_impedances_are_printed() {
     let (code, out, _) =

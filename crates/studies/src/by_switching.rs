@@ -57,7 +57,7 @@ fn simulated(
 }
 
 /// What the multipliers say of small disturbances, if they do not die out.
-fn stability(multipliers: &[Complex64]) -> Option<String> {
+pub(crate) fn stability(multipliers: &[Complex64]) -> Option<String> {
     let largest = multipliers.first().filter(|m| m.norm() > 1.0 + 1e-8)?;
     let what = if largest.im.abs() > 1e-9 * largest.norm() {
         "it grows in swings that take several periods; the loop is unstable"

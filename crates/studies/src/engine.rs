@@ -19,6 +19,16 @@ pub fn engine_for(circuit: &Circuit, study: &ResolvedStudy) -> (Engine, String) 
     }
 }
 
+/// The engine that answers for small sinusoids, and why in words: about the settled period where something switches, about the
+/// operating point otherwise.
+pub(crate) fn engine_over_frequency(circuit: &Circuit, wanted: Option<Engine>) -> (Engine, String) {
+    match wanted {
+        Some(Engine::Switched) => (Engine::Switched, "by switching, as asked".to_owned()),
+        Some(Engine::DeviceLevel) => (Engine::DeviceLevel, "at device level, as asked".to_owned()),
+        None => left_to_us(circuit),
+    }
+}
+
 fn left_to_us(circuit: &Circuit) -> (Engine, String) {
     let Some((source, switch)) = driven(circuit) else {
         return (Engine::DeviceLevel, "at device level: no source drives a switch periodically".to_owned());
@@ -34,8 +44,12 @@ fn left_to_us(circuit: &Circuit) -> (Engine, String) {
 /// A source that repeats fast and a switch it drives, directly or through resistors, diodes and comparators.
 fn driven(circuit: &Circuit) -> Option<(&str, &str)> {
     let fast = |p: &&ResolvedPart| p.kind == KindId::PulseSource && p.period().is_some_and(|period| period < SWITCHING);
+    // A gate may be driven from a rail downwards: the rail is not what moves.
+    let held: BTreeSet<usize> =
+        circuit.parts.iter().filter(|p| p.kind == KindId::DcSource).flat_map(|p| p.pins.iter().copied()).collect();
+    let moves = |net: &usize| *net != 0 && !held.contains(net);
     circuit.parts.iter().filter(fast).find_map(|source| {
-        let mut reached: BTreeSet<usize> = source.pins.iter().copied().find(|net| *net != 0).into_iter().collect();
+        let mut reached: BTreeSet<usize> = source.pins.iter().copied().find(moves).into_iter().collect();
         loop {
             let ways = circuit.parts.iter().flat_map(ways).filter(|(from, to)| reached.contains(from) && *to != 0);
             let more: Vec<usize> = ways.map(|(_, to)| to).filter(|to| !reached.contains(to)).collect();

@@ -2,8 +2,8 @@
 //!
 //! [`run()`] takes a resolved [`Circuit`](circuit::Circuit) and one of its studies, hands recorded chunks on
 //! as they come, reads them again to judge them, and returns an [`Outcome`]: readings, verdicts, the power through each
-//! stage and the run's health. [`response`] and [`impedance`] look at small
-//! sinusoids about the operating point. There is no I/O and no clock.
+//! stage and the run's health. [`response`], [`impedance`] and [`loop_gain`] look at small
+//! sinusoids about the operating point or the periodic state. There is no I/O and no clock.
 //!
 //! ```
 //! use circuit::{Supply, resolve};
@@ -35,7 +35,7 @@ mod simulated;
 mod windows;
 
 pub use engine::engine_for;
-pub use frequency::{FrequencyError, Grid, impedance, response};
+pub use frequency::{FrequencyError, Grid, Loop, OverFrequency, impedance, loop_gain, response};
 pub use judging::{Judging, Recorded};
 pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing, Steadiness, Verdict};
 pub use run::{Keeper, MEASURED, Ran, StudyError, go_on, measured, run, settings};

@@ -1,8 +1,8 @@
 //! Studies simulated by switching: which engine is taken and why, the settled state, steps that begin from it.
 
-use circuit::{Circuit, Engine, Supply, resolve};
-use mellow_studies::{End, Outcome, engine_for, run};
-use recording::Recording;
+use circuit::{Circuit, Engine, Signal, Supply, resolve};
+use mellow_studies::{End, Grid, Loop, Outcome, engine_for, impedance, loop_gain, response, run};
+use recording::{Complex64, Excitation, Recording};
 
 /// A buck converter of 24 V to 12 V at 100 kHz whose load steps from 1 A to 3 A; `load` stands for what else hangs on it.
 fn buck(load: &str, studies: &str, duty: f64) -> Circuit {
@@ -120,4 +120,33 @@ fn a_step_of_the_load_begins_at_the_settled_state() {
     let waited = done(&waited);
     assert!((value(&waited, "least") - least).abs() < 1e-4 * mean, "{} {least}", value(&waited, "least"));
     assert!((value(&waited, "out") - mean).abs() < 1e-4 * mean, "{} {mean}", value(&waited, "out"));
+}
+
+/// A drive of fixed duty: what the line does to the output, what a load sees, and no loop. Line to output is D at low frequency, the
+/// output of an open-loop buck looks like its coil in parallel with its capacitor.
+#[test]
+fn responses_are_about_the_settled_period_where_something_switches() {
+    let circuit = buck("", &study("settled", "1m", ""), 0.5);
+    let grid = Grid { from: 10.0, to: 1e6, per_decade: 5.0 };
+    let source = Excitation::Source("V1".to_owned());
+    let out = Signal::parse("out.v").unwrap();
+    let line = response(&circuit, &source, &out, grid, None).unwrap();
+    assert!(line.simulated.contains("VG drives Q1"), "{}", line.simulated);
+    assert!(line.remarks[0].contains("half the switching frequency"), "{:?}", line.remarks);
+    assert!((line.curve[0].1.norm() - 0.5).abs() < 2e-3 && line.curve.last().unwrap().0 < 50e3, "{:?}", line.curve[0]);
+    let output = impedance(&circuit, "out", "gnd", grid, None).unwrap();
+    for (f, z) in &output.curve {
+        let s = Complex64::new(0.0, std::f64::consts::TAU * f);
+        // Switch and diode take turns in the coil's way: 10 mΩ, and 40 mΩ with n·kT/q over 2 A.
+        let (coil, capacitor) = (0.5 * (10e-3 + 40e-3 + 1.05 * 25.85e-3 / 2.0) + s * 47e-6, 20e-3 + 1.0 / (s * 100e-6));
+        let wanted = coil * capacitor / (coil + capacitor);
+        assert!((z / wanted - 1.0).norm() < 0.01, "{z} for {wanted} at {f} Hz");
+    }
+    let late = Grid { from: 6e4, ..grid };
+    let error = response(&circuit, &source, &out, late, None).unwrap_err();
+    assert!(error.is_of_the_question() && error.to_string().contains("begin lower"), "{error}");
+    let error = loop_gain(&circuit, ("Q1", "x"), grid, None, Loop::Closed).unwrap_err();
+    assert!(error.is_of_the_question() && error.to_string().contains("pin x of Q1"), "{error}");
+    let device = response(&circuit, &source, &out, grid, Some(Engine::DeviceLevel)).unwrap();
+    assert!(device.simulated.contains("as asked") && device.curve.last().unwrap().0 > 9e5, "{}", device.simulated);
 }

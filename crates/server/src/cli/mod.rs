@@ -134,6 +134,9 @@ enum Action {
         /// The pin the loop passes through, such as U1.inp
         #[arg(long)]
         pin: String,
+        /// By switching: cut the loop at the pin instead of injecting into the closed one
+        #[arg(long)]
+        cut: bool,
     },
     /// Lists what a reading can measure, with units, numbers and definitions
     Measures,
@@ -173,7 +176,7 @@ pub async fn main() -> ExitCode {
         Action::OperatingPoint { file, json } => small_signal::operating_point_of(&file, json),
         Action::Response { sweep, source, signal } => small_signal::response(&sweep, &source, &signal),
         Action::Impedance { sweep, net, back } => small_signal::impedance(&sweep, &net, &back),
-        Action::LoopGain { sweep, pin } => small_signal::loop_gain_at(&sweep, &pin),
+        Action::LoopGain { sweep, pin, cut } => small_signal::loop_gain_at(&sweep, &pin, cut),
         Action::Measures => files::measures(),
         Action::Schema => print_json(&Supply::schema()),
         Action::Openapi => print_json(&api::document()),

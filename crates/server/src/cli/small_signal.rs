@@ -1,15 +1,15 @@
 //! Commands on a supply's operating point and its response to small signals, without a database.
 
 use super::files::{bad_input, circuit_of, print};
-use circuit::{Circuit, Signal};
+use circuit::{Circuit, Engine, Signal};
 use clap::Args;
-use device::{EngineError, Equations, loop_gain, operating_point};
+use device::{Equations, operating_point};
 use quantity::{Unit, show};
 use recording::{Complex64, Excitation, phase, resonances};
 use serde_json::json;
 use std::path::PathBuf;
 use std::process::ExitCode;
-use studies::{FrequencyError, Grid};
+use studies::{FrequencyError, Grid, Loop, OverFrequency};
 
 /// The supply document and the frequencies to look at.
 #[derive(Args)]
@@ -25,12 +25,31 @@ pub(super) struct Sweep {
     /// Points per decade; more are added where the response bends
     #[arg(long, default_value_t = 10.0)]
     per_decade: f64,
+    /// Simulate by switching, about the settled period, or at device level, about the operating point; left to us if not given
+    #[arg(long, value_enum)]
+    simulated: Option<Simulated>,
     /// Print JSON instead of text
     #[arg(long)]
     json: bool,
 }
 
+/// How a circuit is simulated.
+#[derive(Clone, Copy, clap::ValueEnum)]
+enum Simulated {
+    /// Switches, diodes and limits as straight pieces
+    BySwitching,
+    /// Every device by its curves
+    AtDeviceLevel,
+}
+
 impl Sweep {
+    fn engine(&self) -> Option<Engine> {
+        self.simulated.map(|simulated| match simulated {
+            Simulated::BySwitching => Engine::Switched,
+            Simulated::AtDeviceLevel => Engine::DeviceLevel,
+        })
+    }
+
     /// Reads the document and the grid.
     fn read(&self) -> Result<(Circuit, Grid), ExitCode> {
         let circuit = circuit_of(&self.file, self.json)?;
@@ -50,15 +69,11 @@ impl Sweep {
 
 /// The exit of a computation that failed: 2 if something was asked for that is not there.
 fn failed(error: &FrequencyError) -> ExitCode {
-    match error {
-        FrequencyError::Engine(EngineError::Unknown { .. }) | FrequencyError::Signal(_) | FrequencyError::Power(_) => {
-            bad_input(error)
-        }
-        FrequencyError::Engine(_) => {
-            eprintln!("mellow-coil: {error}");
-            ExitCode::FAILURE
-        }
+    if error.is_of_the_question() {
+        return bad_input(error);
     }
+    eprintln!("mellow-coil: {error}");
+    ExitCode::FAILURE
 }
 
 fn decibels(z: Complex64) -> f64 {
@@ -127,8 +142,8 @@ pub(super) fn response(sweep: &Sweep, source: &str, signal: &str) -> ExitCode {
         Ok(signal) => signal,
         Err(error) => return bad_input(format!("signal “{signal}”: {error}")),
     };
-    match studies::response(&circuit, &Excitation::Source(source.to_owned()), &signal, grid) {
-        Ok(points) => table(sweep, &points, &format!("{signal} per volt of {source}"), "dB"),
+    match studies::response(&circuit, &Excitation::Source(source.to_owned()), &signal, grid, sweep.engine()) {
+        Ok(found) => table(sweep, &found, &found.curve, &format!("{signal} per volt of {source}"), "dB"),
         Err(error) => failed(&error),
     }
 }
@@ -138,18 +153,23 @@ pub(super) fn impedance(sweep: &Sweep, net: &str, back: &str) -> ExitCode {
         Ok(read) => read,
         Err(code) => return code,
     };
-    match studies::impedance(&circuit, net, back, grid) {
-        Ok(points) => table(sweep, &points, &format!("Impedance between {net} and {back}"), "dBΩ"),
+    match studies::impedance(&circuit, net, back, grid, sweep.engine()) {
+        Ok(found) => table(sweep, &found, &found.curve, &format!("Impedance between {net} and {back}"), "dBΩ"),
         Err(error) => failed(&error),
     }
 }
 
-fn table(sweep: &Sweep, points: &[(f64, Complex64)], title: &str, unit: &str) -> ExitCode {
+fn table<T>(sweep: &Sweep, found: &OverFrequency<T>, points: &[(f64, Complex64)], title: &str, unit: &str) -> ExitCode {
     if sweep.json {
-        print(&as_json(points));
+        let mut json = as_json(points);
+        json["simulated"] = json!(found.simulated);
+        json["remarks"] = json!(found.remarks);
+        print(&json);
         return ExitCode::SUCCESS;
     }
-    say!("{title}\n\n  {:>12} {unit:>10} {:>10}", "frequency", "phase");
+    say!("{title}, simulated {}", found.simulated);
+    found.remarks.iter().for_each(|remark| say!("{remark}"));
+    say!("\n  {:>12} {unit:>10} {:>10}", "frequency", "phase");
     for ((f, z), phase) in points.iter().zip(phase(points.iter().map(|p| p.1))) {
         let ohms = if unit == "dBΩ" { format!("  {}", show(z.norm(), Unit::Ohm, 4)) } else { String::new() };
         say!("  {:>12} {:10.3} {:9.2}°{ohms}", show(*f, Unit::Hertz, 4), decibels(*z), phase.to_degrees());
@@ -168,7 +188,7 @@ fn table(sweep: &Sweep, points: &[(f64, Complex64)], title: &str, unit: &str) ->
 /// Loop gain below which there is no loop, but rounding.
 const NO_LOOP: f64 = 1e-9;
 
-pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str) -> ExitCode {
+pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str, cut: bool) -> ExitCode {
     let (circuit, grid) = match sweep.read() {
         Ok(read) => read,
         Err(code) => return code,
@@ -176,14 +196,12 @@ pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str) -> ExitCode {
     let Some((part, pin)) = pin.split_once('.') else {
         return bad_input(format!("“{pin}” is no pin; name part and pin, such as U1.inp"));
     };
-    let gain = match loop_gain(&circuit, part, pin, grid.from, grid.to, grid.per_decade) {
-        Ok(gain) => gain,
-        Err(error @ EngineError::Unknown { .. }) => return bad_input(error),
-        Err(error) => {
-            eprintln!("mellow-coil: {error}");
-            return ExitCode::FAILURE;
-        }
+    let measured = if cut { Loop::Cut } else { Loop::Closed };
+    let found = match studies::loop_gain(&circuit, (part, pin), grid, sweep.engine(), measured) {
+        Ok(found) => found,
+        Err(error) => return failed(&error),
     };
+    let gain = &found.curve;
     if gain.gain.iter().all(|gain| gain.norm() < NO_LOOP) {
         return bad_input(format!("no loop passes through {part}.{pin}; name a pin that the feedback passes through"));
     }
@@ -192,6 +210,8 @@ pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str) -> ExitCode {
     if sweep.json {
         print(&json!({
             "gain": as_json(&points),
+            "simulated": found.simulated,
+            "remarks": found.remarks,
             "crossover": margins.crossover,
             "phase_margin": margins.phase_margin,
             "phase_crossover": margins.phase_crossover,
@@ -201,7 +221,7 @@ pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str) -> ExitCode {
         }));
         return ExitCode::SUCCESS;
     }
-    table(sweep, &points, &format!("Loop gain at {part}.{pin}"), "dB");
+    table(sweep, &found, &points, &format!("Loop gain at {part}.{pin}"), "dB");
     say!();
     let line = |name: &str, value: Option<f64>, unit, digits| {
         let value = value.map_or_else(|| "–".to_owned(), |value| show(value, unit, digits));
