@@ -8,6 +8,8 @@ use crate::error::ReadError;
 const FARTHEST: u32 = 10_000;
 /// Longest value or expression, in characters.
 const LONGEST_VALUE: usize = 2_000;
+/// Longest designator or name of a net, in characters.
+const LONGEST_NAME: usize = 200;
 
 /// Holds a document to the limits.
 pub(crate) fn hold(supply: &Supply) -> Result<(), ReadError> {
@@ -16,6 +18,20 @@ pub(crate) fn hold(supply: &Supply) -> Result<(), ReadError> {
     for (place, x, y) in parts.chain(notes) {
         if x.unsigned_abs().max(y.unsigned_abs()) > FARTHEST {
             let message = format!("it stands at {x}, {y}; places go from -{FARTHEST} to {FARTHEST}");
+            return Err(ReadError::Limit { place, message });
+        }
+    }
+    let named = supply.parts.iter().enumerate().flat_map(|(k, part)| {
+        let names = std::iter::once(&part.id).chain(part.pins.values());
+        names.map(move |name| (format!("part {}", k + 1), name))
+    });
+    for (place, name) in named {
+        if name.len() > LONGEST_NAME {
+            let begins: String = name.chars().take(20).collect();
+            let message = format!(
+                "“{begins}…” is {} characters long; designators and names of nets have up to {LONGEST_NAME}",
+                name.len()
+            );
             return Err(ReadError::Limit { place, message });
         }
     }

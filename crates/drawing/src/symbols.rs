@@ -41,6 +41,18 @@ const UPRIGHT: &[(i32, i32)] = &[(0, -2), (0, 2)];
 const CROSSWISE: &[(i32, i32)] = &[(-2, -3), (-2, 3), (2, -3), (2, 3)];
 const TRANSISTOR: &[(i32, i32)] = &[(0, -2), (-2, 0), (0, 2)];
 const AMPLIFIER: &[(i32, i32)] = &[(3, 0), (-3, 1), (-3, -1), (0, -3), (0, 3)];
+/// Output, two inputs, common beneath; output, one input, common beneath.
+const GATE: &[(i32, i32)] = &[(3, 0), (-3, -1), (-3, 1), (0, 3)];
+const BUFFER: &[(i32, i32)] = &[(3, 0), (-3, 0), (0, 3)];
+const GATE_BOX: &str = "M-2 -2 H2 V2 H-2 Z M-3 -1 H-2 M-3 1 H-2 M2 0 H3 M0 2 V3";
+const BUFFER_BOX: &str = "M-2 -2 H2 V2 H-2 Z M-3 0 H-2 M0 2 V3";
+/// The qualifying symbols &, ≥1, =1, 1, and the letters of the inputs S and R.
+const AND: &str = "M0.6 0.6 L-0.35 -0.55 A0.32 0.32 0 1 1 0.2 -0.55 L-0.45 0.05 A0.36 0.36 0 0 0 0.3 0.45 L0.6 0";
+const AT_LEAST_ONE: &str = "M-0.9 -0.6 L-0.1 -0.2 L-0.9 0.2 M-0.9 0.55 H-0.1 M0.4 -0.3 L0.75 -0.6 V0.6";
+const EXACTLY_ONE: &str = "M-0.9 -0.2 H-0.1 M-0.9 0.2 H-0.1 M0.4 -0.3 L0.75 -0.6 V0.6";
+const ONE: &str = "M-0.2 -0.3 L0.15 -0.6 V0.6";
+const SET_RESET: &str = "M-1.05 -1.35 C-1.2 -1.5 -1.7 -1.5 -1.7 -1.22 C-1.7 -0.95 -1.05 -1.05 -1.05 -0.78 C-1.05 -0.5 -1.55 \
+                         -0.5 -1.7 -0.65 M-1.7 1.5 V0.55 H-1.3 A0.25 0.25 0 0 1 -1.3 1.05 H-1.7 M-1.35 1.05 L-1.05 1.5";
 const CONTROLLED: &[(i32, i32)] = &[(2, -3), (2, 3), (-2, -3), (-2, 3)];
 /// Gate and broken channel, drain above, source below with the substrate.
 const MOSFET: &str = "M-2 0 H-1.3 M-1.3 -1 V1 M-0.9 -1.2 V-0.6 M-0.9 -0.3 V0.3 M-0.9 0.6 V1.2 M-0.9 -0.9 H0 V-2 \
@@ -138,6 +150,18 @@ pub fn symbol(kind: KindId) -> Symbol {
         KindId::Amplifier => (AMPLIFIER, (2, 2), vec![line(TRIANGLE), line(INPUT_MARKS)]),
         KindId::Comparator => {
             (AMPLIFIER, (2, 2), vec![line(TRIANGLE), line(INPUT_MARKS), line("M0 0.4 H0.4 V-0.4 H0.8")])
+        }
+        KindId::AndGate => (GATE, (2, 2), vec![line(GATE_BOX), line(AND)]),
+        KindId::OrGate => (GATE, (2, 2), vec![line(GATE_BOX), line(AT_LEAST_ONE)]),
+        KindId::XorGate => (GATE, (2, 2), vec![line(GATE_BOX), line(EXACTLY_ONE)]),
+        KindId::Inverter => (
+            BUFFER,
+            (2, 2),
+            vec![line(BUFFER_BOX), line(ONE), line("M2.6 0 A0.3 0.3 0 0 1 2 0 A0.3 0.3 0 0 1 2.6 0 M2.6 0 H3")],
+        ),
+        KindId::Latch => (GATE, (2, 2), vec![line(GATE_BOX), line(SET_RESET)]),
+        KindId::Delay => {
+            (BUFFER, (2, 2), vec![line(BUFFER_BOX), line("M2 0 H3"), line("M-1 -0.5 V0.5 M1 -0.5 V0.5 M-1 0 H1")])
         }
         KindId::ShuntReference => (
             &[(0, -2), (0, 2), (-2, 0)],

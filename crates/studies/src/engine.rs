@@ -41,7 +41,7 @@ fn left_to_us(circuit: &Circuit) -> (Engine, String) {
     }
 }
 
-/// A source that repeats fast and a switch it drives, directly or through resistors, diodes and comparators.
+/// A source that repeats fast and a switch it drives, directly or through resistors, diodes, comparators and logic.
 fn driven(circuit: &Circuit) -> Option<(&str, &str)> {
     let fast = |p: &&ResolvedPart| p.kind == KindId::PulseSource && p.period().is_some_and(|period| period < SWITCHING);
     // A gate may be driven from a rail downwards: the rail is not what moves.
@@ -69,7 +69,10 @@ fn ways(part: &ResolvedPart) -> Vec<(usize, usize)> {
     match part.kind {
         KindId::Resistor | KindId::Diode | KindId::Schottky => vec![(pins[0], pins[1]), (pins[1], pins[0])],
         // From either input to the output.
-        KindId::Comparator => vec![(pins[1], pins[0]), (pins[2], pins[0])],
+        KindId::Comparator | KindId::AndGate | KindId::OrGate | KindId::XorGate | KindId::Latch => {
+            vec![(pins[1], pins[0]), (pins[2], pins[0])]
+        }
+        KindId::Inverter | KindId::Delay => vec![(pins[1], pins[0])],
         _ => Vec::new(),
     }
 }

@@ -91,6 +91,12 @@ impl Machine {
         &self.compiled[self.at].of.regions
     }
 
+    /// Regions of what controls decide, which may depend on what was before.
+    pub(crate) fn decided(&self) -> Vec<u8> {
+        let elements = self.network.elements.iter().zip(self.regions());
+        elements.filter(|(element, _)| element.changes == Changes::ByControl).map(|(_, region)| *region).collect()
+    }
+
     /// Lets nothing happen any more that happens only once.
     pub(crate) fn freeze(&mut self) {
         self.frozen = true;

@@ -26,6 +26,8 @@ const TOO_LONG: f64 = 10.0;
 /// Times a search is lost after which it counts as strayed, and a distance at which it cannot have.
 const STRAYED: u32 = 3;
 const NEAR: f64 = 1e-3;
+/// Periods run on in a row until what controls keep comes round.
+const APART: u32 = 6;
 /// How closely a period must do what the derivative says for a leap, relative to what a period changes, and the shortest leap.
 const AS_SAID: f64 = 0.1;
 const LEAST_LEAP: f64 = 1e-3;
@@ -56,6 +58,9 @@ pub(crate) struct Found {
 /// A period.
 struct Cycle {
     begins: Stand,
+    ends: Stand,
+    /// Whether what controls decided and keep is at the end what it was at the beginning, such as a latch's.
+    repeats: bool,
     /// What it changes of each state.
     change: Vec<f64>,
     /// `∂end/∂beginning` of the states.
@@ -132,6 +137,7 @@ impl<'a> Search<'a> {
     /// One period from where it stands; it then stands at the end, its time set back.
     fn cycle(&mut self) -> Result<Cycle, SwitchedError> {
         let begins = self.walker.machine.stand();
+        let decided = self.walker.machine.decided();
         let n = self.walker.machine.network.states.len();
         let mut differences = Differences::of_states(&self.walker.machine);
         self.walker.machine.rescale();
@@ -145,7 +151,8 @@ impl<'a> Search<'a> {
         let machine = &self.walker.machine;
         let change = machine.z[..n].iter().zip(&begins.z).map(|(end, begin)| end - begin).collect();
         let scale = machine.scale[..n].iter().map(|scale| if *scale > 0.0 { *scale } else { 1.0 }).collect();
-        Ok(Cycle { begins, change, leaves, scale })
+        let repeats = machine.decided() == decided;
+        Ok(Cycle { begins, ends: machine.stand(), repeats, change, leaves, scale })
     }
 
     /// A period that begins where another did, but with other states; none where there is none.
@@ -167,9 +174,21 @@ impl<'a> Search<'a> {
         // Where the circuit itself has led.
         let mut honest = cycle.begins.clone();
         let (mut best, mut stalled, mut dares, mut losses, mut forward) = (f64::INFINITY, 0, DARES, 0, FORWARD);
+        let mut apart = 0;
         while self.tried < MOST_PERIODS {
+            if !cycle.repeats && apart < APART {
+                // The derivative knows nothing of what is kept: the circuit itself has to lead there.
+                apart += 1;
+                self.walker.stand_at(&cycle.ends);
+                cycle = self.cycle()?;
+                continue;
+            }
+            apart = 0;
             let newton = Newton::new(&cycle);
-            let long = newton.distance(&cycle.change);
+            let mut long = newton.distance(&cycle.change);
+            if !cycle.repeats {
+                long = long.max(1.0);
+            }
             if long <= CLOSED || (stalled > 2 && long <= NEARLY) {
                 self.walker.stand_at(&cycle.begins);
                 return Ok(Found { leaves: cycle.leaves, residual: long });
@@ -210,6 +229,9 @@ impl<'a> Search<'a> {
         while share >= SHORTEST {
             if let Some(cycle) = self.from(&newton.of.begins, &newton.of.beyond(share, &step))? {
                 let next = newton.distance(&cycle.change);
+                if !cycle.repeats {
+                    return Ok(Some(cycle));
+                }
                 if next < long * (1.0 - 0.25 * share) || next <= CLOSED {
                     *dares = DARES;
                     return Ok(Some(cycle));

@@ -195,8 +195,9 @@ fn common_period(machine: &Machine) -> Result<f64, SwitchedError> {
     })
 }
 
-/// Where in a pause a period is said to begin: nowhere that symmetry would put an event.
-const WITHIN: f64 = 0.381_966;
+/// Where in a pause a period is said to begin: nowhere that symmetry would put an event, and late, when what a clock has set is
+/// reset again for most duties.
+const WITHIN: f64 = 0.961_803;
 
 /// A time between two corners, in the longest pause of a period once everything that repeats has begun.
 fn section(machine: &Machine, period: f64) -> f64 {

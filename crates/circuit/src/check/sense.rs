@@ -70,6 +70,7 @@ fn unused(s: &Sense<'_>, findings: &mut Findings) {
 fn drives(kind: KindId) -> &'static [usize] {
     match kind {
         KindId::Amplifier | KindId::Comparator => &[0],
+        KindId::AndGate | KindId::OrGate | KindId::XorGate | KindId::Inverter | KindId::Latch | KindId::Delay => &[0],
         KindId::Regulator | KindId::SeriesReference => &[1],
         _ => &[],
     }
@@ -78,6 +79,8 @@ fn drives(kind: KindId) -> &'static [usize] {
 fn listens(kind: KindId) -> &'static [usize] {
     match kind {
         KindId::Amplifier | KindId::Comparator => &[1, 2, 3, 4],
+        KindId::AndGate | KindId::OrGate | KindId::XorGate | KindId::Latch => &[1, 2],
+        KindId::Inverter | KindId::Delay => &[1],
         KindId::MosfetN | KindId::MosfetP => &[1],
         KindId::ControlledSwitch | KindId::VoltageControlledVoltage | KindId::VoltageControlledCurrent => &[2, 3],
         KindId::ShuntReference => &[2],

@@ -7,6 +7,7 @@
 mod blocks;
 mod describe;
 mod loads;
+mod logic;
 mod magnetics;
 mod passive;
 mod semiconductors;
@@ -55,6 +56,12 @@ impl KindId {
             KindId::Pnp => "pnp",
             KindId::Amplifier => "amplifier",
             KindId::Comparator => "comparator",
+            KindId::AndGate => "and_gate",
+            KindId::OrGate => "or_gate",
+            KindId::XorGate => "xor_gate",
+            KindId::Inverter => "inverter",
+            KindId::Latch => "latch",
+            KindId::Delay => "delay",
             KindId::ShuntReference => "shunt_reference",
             KindId::SeriesReference => "series_reference",
             KindId::Regulator => "regulator",
@@ -100,6 +107,12 @@ pub const KINDS: &[Kind] = &[
     semiconductors::PNP,
     blocks::AMPLIFIER,
     blocks::COMPARATOR,
+    logic::AND_GATE,
+    logic::OR_GATE,
+    logic::XOR_GATE,
+    logic::INVERTER,
+    logic::LATCH,
+    logic::DELAY,
     blocks::SHUNT_REFERENCE,
     blocks::SERIES_REFERENCE,
     blocks::REGULATOR,

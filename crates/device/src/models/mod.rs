@@ -12,6 +12,7 @@ mod core_transformer;
 mod coupled_windings;
 mod damping;
 mod dc_source;
+mod delay;
 mod device;
 mod diode;
 mod hysteretic_core;
@@ -19,6 +20,7 @@ mod ideal_transformer;
 mod inductor;
 mod junction;
 mod loads;
+mod logic;
 mod lossy;
 mod mosfet;
 mod pulse_source;
@@ -83,6 +85,10 @@ pub(crate) fn build(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> 
         KindId::Amplifier => wrapped!(amplifier::Amplifier::new(part)),
         KindId::Comparator if value("hysteresis") > 0.0 => wrapped!(comparator::Comparator::<true>::new(part)),
         KindId::Comparator => wrapped!(comparator::Comparator::<false>::new(part)),
+        KindId::AndGate | KindId::OrGate | KindId::XorGate => wrapped!(logic::Gate::new(part)),
+        KindId::Inverter => wrapped!(logic::Inverter::new(part)),
+        KindId::Latch => wrapped!(logic::Latch::new(part)),
+        KindId::Delay => wrapped!(delay::Delay::new(part)),
         KindId::ShuntReference => wrapped!(regulators::ShuntReference::new(part)),
         KindId::SeriesReference => wrapped!(regulators::Regulator::reference(part)),
         KindId::Regulator => wrapped!(regulators::Regulator::new(part)),

@@ -14,8 +14,10 @@ use std::time::Duration;
 use tokio::sync::Semaphore;
 use uuid::Uuid;
 
-/// Parts of all supplies and circuits that are kept ready.
-const KEPT_PARTS: u64 = 100_000;
+/// What is kept ready of supplies and of circuits, bytes as they are sent; in memory it is about twice as much.
+const KEPT_BYTES: u64 = 8 << 20;
+/// Bytes of a part of a circuit.
+const PART: usize = 2048;
 /// How long something is kept ready that nobody asks for.
 const KEPT_FOR: Duration = Duration::from_secs(1800);
 
@@ -35,20 +37,20 @@ pub(crate) struct App {
 
 impl App {
     pub(crate) fn new(store: Store, queue: Queue, news: News) -> Self {
-        let parts = |count: usize| u32::try_from(count + 1).unwrap_or(u32::MAX);
+        let bytes = |count: usize| u32::try_from(count).unwrap_or(u32::MAX);
         App {
             store,
             queue,
             news,
             thinking: Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(1, usize::from))),
             looks: Cache::builder()
-                .max_capacity(KEPT_PARTS)
-                .weigher(move |_, look: &Arc<Look>| parts(look.document.parts.len()))
+                .max_capacity(KEPT_BYTES)
+                .weigher(move |_, look: &Arc<Look>| bytes(look.bytes))
                 .time_to_idle(KEPT_FOR)
                 .build(),
             circuits: Cache::builder()
-                .max_capacity(KEPT_PARTS)
-                .weigher(move |_, circuit: &Arc<Circuit>| parts(circuit.parts.len()))
+                .max_capacity(KEPT_BYTES)
+                .weigher(move |_, circuit: &Arc<Circuit>| bytes(PART * (circuit.parts.len() + 1)))
                 .time_to_idle(KEPT_FOR)
                 .build(),
         }

@@ -28,6 +28,8 @@ pub(super) struct Look {
     pub(super) findings: Vec<Finding>,
     pub(super) drawing: Drawing,
     pub(super) essences: BTreeMap<String, Uuid>,
+    /// Bytes it takes when it is sent.
+    pub(super) bytes: usize,
 }
 
 /// Reads, checks and draws a document. A picture that fails does not hide the document.
@@ -44,7 +46,8 @@ pub(super) fn look(document: &Value) -> Result<Look, ApiError> {
         draw(&Supply::new(""))
     });
     let essences = document.studies.iter().map(|s| (s.id.clone(), essence(&document, &s.id))).collect();
-    Ok(Look { document, findings, drawing, essences })
+    let bytes = serde_json::to_vec(&(&document, &findings, &drawing)).map_or(0, |sent| sent.len());
+    Ok(Look { document, findings, drawing, essences, bytes })
 }
 
 /// A drawing as a picture.

@@ -121,6 +121,8 @@ fn hostile_documents_cost_little_and_hide_nothing() {
     for far in [100_000, i32::MAX, i32::MIN] {
         refused(with(&|d| d["parts"][0]["at"]["x"] = json!(far)), "V1");
     }
+    refused(with(&|d| d["parts"][1]["id"] = json!("T".repeat(5_000))), "part 2");
+    refused(with(&|d| d["parts"][0]["pins"]["plus"] = json!("n".repeat(5_000))), "part 1");
     let sum = vec!["1"; 20_000].join(" + ");
     refused(with(&|d| d["values"] = json!([{ "name": "long", "value": sum, "unit": "volt" }])), "design value long");
     // Far apart, but within bounds: it is drawn, and fast.

@@ -4,6 +4,7 @@ mod amplifier;
 mod control;
 mod diodes;
 mod loads;
+mod logic;
 mod passive;
 mod sources;
 mod switches;
@@ -60,6 +61,10 @@ fn add(part: &ResolvedPart, n: &mut Network) -> bool {
         KindId::TimedSwitch => switches::timed(part, n),
         KindId::ControlledSwitch | KindId::CurrentSwitch => switches::controlled(part, n),
         KindId::Comparator => switches::comparator(part, n),
+        KindId::AndGate | KindId::OrGate | KindId::XorGate => logic::gate(part, n),
+        KindId::Inverter => logic::inverter(part, n),
+        KindId::Latch => logic::latch(part, n),
+        KindId::Delay => logic::delay(part, n),
         KindId::Amplifier => amplifier::amplifier(part, n),
         KindId::CurrentLoad | KindId::SteppedLoad => loads::current(part, n),
         _ => return false,
