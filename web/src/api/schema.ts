@@ -1831,6 +1831,8 @@ export interface components {
     };
     /** @description A part kind with its symbol. */
     PartKind: {
+      /** @description What it is where it is simulated by switching; none if it has no form there. */
+      by_switching?: string | null;
       /** @description What it models. */
       help: string;
       /** @description Identifier in documents. */

@@ -199,6 +199,10 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
         ))}
       </datalist>
       <p className="mt-3 text-xs text-muted">{kind.help}</p>
+      <p className="mt-1 text-xs text-muted">
+        <b className="font-semibold">By switching:</b>{" "}
+        {kind.by_switching ?? "no form; studies with it are simulated at device level."}
+      </p>
     </aside>
   );
 }

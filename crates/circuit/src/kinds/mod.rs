@@ -13,6 +13,7 @@ mod passive;
 mod semiconductors;
 mod sources;
 mod switches;
+mod switching;
 
 pub use describe::{Form, Kind, KindId, Parameter, Pin, Rating, Sought, Stress};
 

@@ -15,6 +15,8 @@ pub(crate) struct PartKind {
     letter: &'static str,
     /// What it models.
     help: &'static str,
+    /// What it is where it is simulated by switching; none if it has no form there.
+    by_switching: Option<&'static str>,
     /// Pins, the one its current flows into first.
     pins: &'static [Pin],
     /// Parameters in the order shown.
@@ -32,6 +34,7 @@ pub(crate) async fn part_kinds() -> Json<Vec<PartKind>> {
         name: kind.name,
         letter: kind.letter,
         help: kind.help,
+        by_switching: kind.id.by_switching(),
         pins: kind.pins,
         parameters: kind.parameters,
         ratings: kind.ratings,
