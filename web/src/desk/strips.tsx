@@ -300,7 +300,14 @@ export function Strips(props: Props) {
             study; its traces grow here.
           </Notice>
         )}
+        {run && saved.length === 0 && (
+          <Notice>
+            No strip shows anything yet. Press <strong className="text-copper">New strip</strong> above and
+            choose a signal: a voltage of a net, or the current of a part.
+          </Notice>
+        )}
         {run &&
+          saved.length > 0 &&
           drawn.map((traces, i) => {
             const strip = strips[i] ?? { traces: [] };
             return (
