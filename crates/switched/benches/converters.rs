@@ -8,8 +8,8 @@ mod common;
 use circuit::Circuit;
 use common::converters::all;
 use criterion::{Criterion, criterion_group, criterion_main};
-use mellow_switched::{Settings, Settled, Transient};
-use recording::{Chunk, Health, Observer};
+use mellow_switched::{Settings, Settled, SmallSignal, Transient};
+use recording::{Chunk, Excitation, Health, Observer, log_grid};
 use std::time::Instant;
 
 /// Switching period of the converters, s.
@@ -66,6 +66,12 @@ fn converters(criterion: &mut Criterion) {
         if Settled::find(&circuit, &mut Counted::default()).is_ok() {
             criterion.bench_function(&format!("{name}, settled"), |b| {
                 b.iter(|| Settled::find(&circuit, &mut Counted::default()).is_ok())
+            });
+            let shaken = Excitation::Current("out".to_owned(), "gnd".to_owned());
+            let linear = SmallSignal::new(&circuit, &shaken, &mut Counted::default()).unwrap();
+            let points = log_grid(10.0, 0.49 / PERIOD, 1000.0 / (0.049 / PERIOD).log10());
+            criterion.bench_function(&format!("{name}, output impedance at {} frequencies", points.len()), |b| {
+                b.iter(|| points.iter().filter(|f| linear.respond(**f).net("out").is_some()).count())
             });
         }
     }
