@@ -48,18 +48,18 @@ impl Ladder {
     pub(crate) fn advance(&mut self, z: &mut Vec<f64>, h: f64) {
         let mut left = h;
         if self.foot.is_finite() && left >= self.foot {
-            let mut whole = (left / self.foot).floor();
-            left = (left - whole * self.foot).max(0.0);
+            let mut whole = (left / self.foot) as u64;
+            left = (left - whole as f64 * self.foot).max(0.0);
             let mut level = 0;
-            while whole >= 1.0 {
-                let steps = (whole % BASE as f64) as usize;
+            while whole > 0 {
+                let steps = (whole % BASE as u64) as usize;
                 if steps > 0 {
                     self.climb(level);
                     let step = &self.levels[level][steps - 1];
                     step.apply(z, &mut self.spare[0]);
                     std::mem::swap(z, &mut self.spare[0]);
                 }
-                whole = (whole / BASE as f64).floor();
+                whole /= BASE as u64;
                 level += 1;
             }
         }
