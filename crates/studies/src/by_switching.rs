@@ -16,6 +16,10 @@ pub(crate) fn by_switching(circuit: &Circuit, study: &ResolvedStudy, observer: &
     let ended = match simulated(circuit, study, observer, &mut health, &mut remarks) {
         Ok(ended) => Ok(ended == Ended::Done),
         Err(SwitchedError::Stopped) => Ok(false),
+        Err(SwitchedError::NoForm { parts }) if study.kind == StudyKind::Settled => Err(format!(
+            "{parts} cannot be simulated by switching, which a settled state needs; put parts there that can, or wait for it \
+             in a switch-on at device level"
+        )),
         Err(error) => Err(error.to_string()),
     };
     Simulated { ended, health, version: format!("switched {}", switched::VERSION), remarks, left: None }

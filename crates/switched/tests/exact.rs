@@ -2,7 +2,7 @@
 
 mod common;
 
-use circuit::KindId::{Capacitor, Inductor, PulseSource, Resistor};
+use circuit::KindId::{Capacitor, DcSource, Inductor, PowerLoad, PulseSource, Resistor};
 use common::{circuit, run};
 
 /// A series circuit of R, L and C driven by a square wave of steep edges, over 10,000 cycles, against the closed form of its
@@ -44,4 +44,23 @@ fn an_oscillating_circuit_is_exact_after_ten_thousand_cycles() {
     let last = |signal| *run.values(signal).last().unwrap();
     assert!((last("b.v") - v).abs() < 1e-12 * 10.0, "{} for {v}", last("b.v"));
     assert!((last("L1.i") - i).abs() < 1e-12, "{} for {i}", last("L1.i"));
+}
+
+/// A load of constant power behind a source and a resistance: the current `(V − √(V² − 4·R·P))/2R` where it is stable, within the 0.2 %
+/// of the pieces, by hand.
+#[test]
+fn a_load_of_constant_power_draws_it() {
+    for (line, power) in [(10.0, 5.0), (24.0, 20.0), (5.0, 1.0), (200.0, 100.0)] {
+        let text = |value: f64| format!("{value:e}");
+        let circuit = circuit(&[
+            ("V1", DcSource, "in gnd", &[("voltage", &text(line))]),
+            ("R1", Resistor, "in out", &[("resistance", "0.1")]),
+            ("C1", Capacitor, "out gnd", &[("capacitance", "10u"), ("initial_voltage", &text(line))]),
+            ("P1", PowerLoad, "out gnd", &[("power", &text(power)), ("least_voltage", "3")]),
+        ]);
+        let run = common::tried(circuit, 1e-3, 0.9e-3, 1e-6).unwrap();
+        let found = *run.values("P1.i").last().unwrap();
+        let wanted = (line - (line * line - 0.4 * power).sqrt()) / 0.2;
+        assert!((found / wanted - 1.0).abs() < 2e-3, "{found} for {wanted} at {line} V");
+    }
 }

@@ -45,6 +45,10 @@ impl KindId {
                 "Closed or open, at its levels with hysteresis, halfway between them without."
             }
             CurrentLoad | SteppedLoad => "The current, or a resistance that reaches it at half the lowest voltage.",
+            PowerLoad => {
+                "Its curve in straight pieces, within 0.2 % above its lowest voltage and 2 % below; from a hundred times that on \
+                 its current no longer falls."
+            }
             Thermistor
             | CoreTransformer
             | HystereticTransformer
@@ -52,8 +56,7 @@ impl KindId {
             | Pnp
             | ShuntReference
             | SeriesReference
-            | Regulator
-            | PowerLoad => return None,
+            | Regulator => return None,
         })
     }
 }

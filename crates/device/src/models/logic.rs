@@ -6,6 +6,9 @@ use super::real::Real;
 use super::trip;
 use circuit::{KindId, ResolvedPart};
 
+/// Where the bits of two inputs stand among the unknowns.
+const BITS: usize = 5;
+
 /// Thresholds of inputs and the stage behind them.
 pub(super) struct Levels {
     threshold: f64,
@@ -29,6 +32,21 @@ impl Levels {
     /// Where an input stands between its thresholds.
     pub(super) fn place<T: Real>(&self, input: T, common: T) -> T {
         (input - common).plus(-self.threshold).scale(1.0 / self.hysteresis).plus(0.5)
+    }
+
+    /// How far the nearer of two inputs, unknowns 1 and 2 with the common at 3, is from flipping its bit.
+    fn nearest(&self, x: &[f64]) -> f64 {
+        let margin = |k: usize| trip::margin(x[BITS + k], self.place(x[1 + k], x[3]));
+        margin(0).min(margin(1))
+    }
+
+    /// Flips the bits of those inputs that have passed.
+    fn flip(&self, x: &mut [f64]) {
+        for k in 0..2 {
+            if trip::margin(x[BITS + k], self.place(x[1 + k], x[3])) < 0.0 {
+                trip::trip(&mut x[BITS + k]);
+            }
+        }
     }
 
     /// Current into the output.
@@ -99,15 +117,11 @@ impl Device for Gate {
     }
 
     fn margin(&self, x: &[f64]) -> f64 {
-        (0..2).map(|k| trip::margin(x[5 + k], self.levels.place(x[1 + k], x[3]))).fold(f64::INFINITY, f64::min)
+        self.levels.nearest(x)
     }
 
     fn trip(&self, x: &mut [f64]) {
-        for k in 0..2 {
-            if trip::margin(x[5 + k], self.levels.place(x[1 + k], x[3])) < 0.0 {
-                trip::trip(&mut x[5 + k]);
-            }
-        }
+        self.levels.flip(x);
     }
 
     fn region(&self, x: &[f64]) -> Option<&'static str> {
@@ -193,15 +207,11 @@ impl Device for Latch {
     }
 
     fn margin(&self, x: &[f64]) -> f64 {
-        (0..2).map(|k| trip::margin(x[5 + k], self.levels.place(x[1 + k], x[3]))).fold(f64::INFINITY, f64::min)
+        self.levels.nearest(x)
     }
 
     fn trip(&self, x: &mut [f64]) {
-        for k in 0..2 {
-            if trip::margin(x[5 + k], self.levels.place(x[1 + k], x[3])) < 0.0 {
-                trip::trip(&mut x[5 + k]);
-            }
-        }
+        self.levels.flip(x);
         x[7] = Latch::kept(x[5], x[6], x[7]);
     }
 

@@ -67,6 +67,7 @@ fn add(part: &ResolvedPart, n: &mut Network) -> bool {
         KindId::Delay => logic::delay(part, n),
         KindId::Amplifier => amplifier::amplifier(part, n),
         KindId::CurrentLoad | KindId::SteppedLoad => loads::current(part, n),
+        KindId::PowerLoad => loads::power(part, n),
         _ => return false,
     }
     true
