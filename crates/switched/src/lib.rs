@@ -50,4 +50,4 @@ pub use small_signal::{Response, SmallSignal};
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "1";
+pub const VERSION: &str = "2";
