@@ -61,6 +61,8 @@ fn a_converter_answers_about_its_settled_period() {
     let device = [&asked[..], &["--simulated", "at-device-level"]].concat();
     let (code, out, _) = mellow_coil("response", "buck_open_loop.json", &device);
     assert!(code == 0 && out.contains("at device level, as asked"), "{out}");
+    let (code, out, _) = mellow_coil("loop-gain", "ldo_stable.json", &["--pin", "U1.inp", "--to", "100M", "--cut"]);
+    assert!(code == 0 && out.contains("it was not cut"), "{out}");
     let late = ["--source", "V1", "--signal", "out.v", "--from", "60k", "--to", "1M"];
     let (code, _, error) = mellow_coil("response", "buck_open_loop.json", &late);
     assert!(code == 2 && error.contains("begin lower"), "{error}");

@@ -139,7 +139,9 @@ pub fn loop_gain(
     let (engine, simulated) = engine_over_frequency(circuit, engine);
     if engine == Engine::DeviceLevel {
         let curve = device::loop_gain(circuit, part, pin, grid.from, grid.to, grid.per_decade)?;
-        return Ok(OverFrequency { curve, simulated, remarks: Vec::new() });
+        let same = "At device level a loop cut open and a closed one have the same gain; it was not cut";
+        let remarks = (measured == Loop::Cut).then(|| same.to_owned()).into_iter().collect();
+        return Ok(OverFrequency { curve, simulated, remarks });
     }
     let unknown = || SwitchedError::Unknown { what: format!("pin {pin} of {part}") };
     let probed = Probed::new(circuit, part, pin).ok_or_else(unknown)?;

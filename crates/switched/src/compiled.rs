@@ -3,7 +3,6 @@
 use crate::configuration::Configuration;
 use crate::network::{Contradiction, Network};
 use crate::propagate::Ladder;
-use crate::row::{Of, Row};
 use linear::{Kernel, Matrix, dot};
 
 /// A reduced configuration with everything that is looked at on the way, as rows over what runs.
@@ -59,10 +58,7 @@ struct Losses {
 impl Compiled {
     pub(crate) fn new(network: &Network, regions: &[u8]) -> Result<Self, Contradiction> {
         let of = Configuration::new(network, regions)?;
-        let nets = (1..network.nets.len()).map(|net| Row::of(Of::Net(net)));
-        let currents =
-            network.parts.iter().map(|part| part.ports.first().map_or(Row::default(), |port| port.1.clone()));
-        let recorded: Vec<Vec<f64>> = nets.chain(currents).map(|row| of.row(network, &row)).collect();
+        let recorded: Vec<Vec<f64>> = network.recorded().map(|row| of.row(network, &row)).collect();
         let values = stacked(&[&recorded], network.running());
         let third = values.times(&of.rates).times(&of.rates).times(&of.rates);
         let fourth = third.times(&of.rates);

@@ -6,7 +6,6 @@ use crate::machine::Machine;
 use crate::network::Network;
 use crate::orbit::{Along, Event};
 use crate::propagate::Ladder;
-use crate::row::{Of, Row};
 use linear::dot;
 use nalgebra::{DMatrix, DVector};
 
@@ -164,11 +163,9 @@ impl Orbit {
     }
 }
 
-/// Rows of what is looked at in a configuration: voltages of nets, currents of parts.
+/// Rows of what is recorded in a configuration.
 fn seen(network: &Network, of: &Configuration) -> Vec<Vec<f64>> {
-    let nets = (1..network.nets.len()).map(|net| Row::of(Of::Net(net)));
-    let currents = network.parts.iter().map(|part| part.ports.first().map_or(Row::default(), |port| port.1.clone()));
-    nets.chain(currents).map(|row| of.row(network, &row)).collect()
+    network.recorded().map(|row| of.row(network, &row)).collect()
 }
 
 fn values(network: &Network, of: &Configuration, z: &[f64]) -> Vec<f64> {

@@ -164,6 +164,12 @@ impl Network {
         SwitchedError::Impossible { time, parts: names.join(", "), state: state.collect::<Vec<_>>().join(", ") }
     }
 
+    /// What is recorded of it: voltages of nets, then the current of each part.
+    pub(crate) fn recorded(&self) -> impl Iterator<Item = Row> + '_ {
+        let nets = (1..self.nets.len()).map(|net| Row::of(Of::Net(net)));
+        nets.chain(self.parts.iter().map(|part| part.ports.first().map_or(Row::default(), |port| port.1.clone())))
+    }
+
     /// Of each column of a recording (`recording::columns`), which of the voltages of nets and currents of parts, or behind
     /// them which of the powers, it shows.
     pub(crate) fn order(&self) -> Vec<usize> {
