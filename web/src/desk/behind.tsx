@@ -22,8 +22,8 @@ export function ReferenceMenu({ runs, chosen, onChoose }: Props) {
   const [first = "", ...more] = chosen;
   if (runs.length === 0) return null;
   return (
-    <span className="flex items-center gap-1">
-      <label className="flex items-center gap-1">
+    <span className="flex min-w-0 shrink items-center gap-1">
+      <label className="flex min-w-0 shrink items-center gap-1">
         Behind
         <select
           aria-label="Run behind the traces"
@@ -33,7 +33,7 @@ export function ReferenceMenu({ runs, chosen, onChoose }: Props) {
             const next = event.target.value;
             onChoose(next ? [next, ...more.filter((id) => id !== next)] : []);
           }}
-          className="h-6 max-w-44 rounded-md border border-hairline bg-panel px-1"
+          className="h-6 max-w-44 min-w-0 shrink rounded-md border border-hairline bg-panel px-1"
         >
           <option value="">no other run</option>
           {runs.map((run) => (
