@@ -7,13 +7,14 @@ use syn::{Item, UseTree, Visibility};
 use xtask::paths;
 
 /// Crates of the product in the order data flows, each with what it may depend on among them.
-const CRATES: [(&str, &[&str]); 15] = [
+const CRATES: [(&str, &[&str]); 16] = [
     ("quantity", &[]),
     ("linear", &[]),
     ("circuit", &["quantity"]),
     ("recording", &["circuit"]),
-    ("device", &["circuit", "linear", "recording"]),
-    ("switched", &["circuit", "linear", "recording"]),
+    ("control", &["circuit"]),
+    ("device", &["circuit", "control", "linear", "recording"]),
+    ("switched", &["circuit", "control", "linear", "recording"]),
     ("readings", &["circuit", "quantity", "recording"]),
     ("traces", &["circuit", "readings", "recording"]),
     ("formats", &[]),

@@ -67,11 +67,19 @@ pub(crate) trait Model: Send + Sync {
         false
     }
     /// How far it is from tripping, relative to its thresholds; negative beyond.
-    fn margin(&self, _x: &[f64]) -> f64 {
+    fn margin(&self, _at: Point<'_>) -> f64 {
         f64::INFINITY
     }
-    /// Goes over to the other state.
-    fn trip(&self, _x: &mut [f64]) {}
+    /// Goes over to the other state at a time, s.
+    fn trip(&self, _x: &mut [f64], _t: f64) {}
+    /// Whether a corner has come at which it trips by time alone.
+    fn due(&self, _at: Point<'_>) -> bool {
+        false
+    }
+    /// Lets that corner pass.
+    fn pass(&self, _x: &mut [f64], _t: f64) {}
+    /// Puts what only events change where it is at first.
+    fn guess(&self, _x: &mut [f64]) {}
     /// What the device is doing, in the trade's words.
     fn region(&self, _at: Point<'_>) -> Option<&'static str> {
         None

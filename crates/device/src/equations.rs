@@ -183,8 +183,8 @@ impl Equations {
             matrix.charges.fill(0.0);
             matrix.limited = false;
         }
-        let Conditions { source_scale, gmin, shunt } = conditions;
-        let mut stamps = Stamps { slots: &self.slots, f, q, matrix, source_scale, gmin };
+        let Conditions { source_scale, gmin, shunt, resting } = conditions;
+        let mut stamps = Stamps { slots: &self.slots, f, q, matrix, source_scale, gmin, resting };
         for &m in &self.varying {
             flows[m] = self.models[m].stamp(at, &mut stamps);
         }
@@ -282,15 +282,34 @@ impl Equations {
     }
 
     /// How far the nearest device is from tripping, relative to its thresholds; negative beyond.
-    pub(crate) fn margin(&self, x: &[f64]) -> f64 {
-        self.tripping.iter().map(|m| self.models[*m].margin(x)).fold(f64::INFINITY, f64::min)
+    pub(crate) fn margin(&self, at: Point<'_>) -> f64 {
+        self.tripping.iter().map(|m| self.models[*m].margin(at)).fold(f64::INFINITY, f64::min)
+    }
+
+    /// How many devices trip.
+    pub(crate) fn trips(&self) -> usize {
+        self.tripping.len()
+    }
+
+    /// Trips the first device whose time has come or that is beyond its threshold; returns its index.
+    pub(crate) fn trip(&self, x: &mut [f64], t: f64) -> Option<usize> {
+        if let Some(due) = self.tripping.iter().copied().find(|m| self.models[*m].due(Point { x, t })) {
+            self.models[due].pass(x, t);
+            return Some(due);
+        }
+        self.trip_beyond(x, t)
     }
 
     /// Trips the first device that is beyond its threshold; returns its index.
-    pub(crate) fn trip(&self, x: &mut [f64]) -> Option<usize> {
-        let tripped = self.tripping.iter().copied().find(|m| self.models[*m].margin(x) < 0.0)?;
-        self.models[tripped].trip(x);
+    pub(crate) fn trip_beyond(&self, x: &mut [f64], t: f64) -> Option<usize> {
+        let tripped = self.tripping.iter().copied().find(|m| self.models[*m].margin(Point { x, t }) < 0.0)?;
+        self.models[tripped].trip(x, t);
         Some(tripped)
+    }
+
+    /// Puts what only events change where it is at first.
+    pub(crate) fn guess(&self, x: &mut [f64]) {
+        self.tripping.iter().for_each(|m| self.models[*m].guess(x));
     }
 
     /// Power each part absorbs, by designator, W.
@@ -390,6 +409,8 @@ pub(crate) struct Conditions {
     pub(crate) gmin: f64,
     /// Conductance from every net to `gnd`, S.
     pub(crate) shunt: f64,
+    /// Whether no time passes.
+    pub(crate) resting: bool,
 }
 
 /// Where the values of each column come from, in the order of [`recording::columns`].

@@ -25,6 +25,15 @@ pub enum EngineError {
         /// A part connected there.
         part: String,
     },
+    /// A part trips over and over where no time passes.
+    #[error(
+        "no operating point was found: {part} has no state of rest, as what it does brings about its opposite; begin at rest, \
+         which is switch-on, and let it run"
+    )]
+    Restless {
+        /// The part.
+        part: String,
+    },
     /// The equations cannot be solved even for the shortest step.
     #[error(
         "stopped at {time:.6e} s: {unknown} does not settle even with the shortest step of {step:.1e} s, look at {part}; \
@@ -77,7 +86,7 @@ impl EngineError {
             EngineError::OperatingPoint { unknown, part, .. }
             | EngineError::Stuck { unknown, part, .. }
             | EngineError::Crawling { unknown, part, .. } => [Some(unknown), Some(part)],
-            EngineError::Chatter { part, .. } => [Some(part), None],
+            EngineError::Chatter { part, .. } | EngineError::Restless { part } => [Some(part), None],
         };
         for field in fields.into_iter().flatten() {
             *field = field.replace(from, to);

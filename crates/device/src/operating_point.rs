@@ -67,6 +67,8 @@ const RETURN: f64 = 0.9;
 const GROWTH: f64 = 1.25;
 /// Least part of a step that is taken.
 const LEAST_SHARE: f64 = 1.0 / 64.0;
+/// Trips of a device from which on it counts as without a state of rest.
+const MOST_TRIPS: usize = 16;
 /// Iterations a method may take altogether, or it could go forwards and back without end.
 const BUDGET: u64 = 4000;
 
@@ -81,7 +83,6 @@ pub fn operating_point(equations: &Equations) -> Result<OperatingPoint, EngineEr
     let mut trouble = None;
     for method in [Method::Newton, Method::ShuntStepping, Method::SourceStepping, Method::PseudoTransient] {
         methods.push(method);
-        search.x.fill(0.0);
         search.budget = search.iterations + BUDGET;
         match search.by(method) {
             Ok(()) => {
@@ -110,6 +111,7 @@ pub fn operating_point(equations: &Equations) -> Result<OperatingPoint, EngineEr
     let tried: Vec<String> = methods.iter().map(Method::to_string).collect();
     let unknown = match trouble {
         Some(Trouble::Singular(unknown)) => return Err(EngineError::Singular { unknown: equations.name(unknown) }),
+        Some(Trouble::Restless(part)) => return Err(EngineError::Restless { part: equations.part(part) }),
         Some(Trouble::Unsettled(unknown)) => unknown,
         None => 0,
     };
@@ -120,11 +122,13 @@ pub fn operating_point(equations: &Equations) -> Result<OperatingPoint, EngineEr
     })
 }
 
-const PLAIN: Conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0 };
+const PLAIN: Conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0, resting: true };
 
 enum Trouble {
     Singular(usize),
     Unsettled(usize),
+    /// A part that trips over and over.
+    Restless(usize),
 }
 
 struct Search<'a> {
@@ -162,7 +166,21 @@ impl<'a> Search<'a> {
         }
     }
 
+    /// From nothing to where nothing trips any more.
     fn by(&mut self, method: Method) -> Result<(), Trouble> {
+        self.x.fill(0.0);
+        self.equations.guess(&mut self.x);
+        self.settle(method)?;
+        let mut last = 0;
+        for _ in 0..=MOST_TRIPS * self.equations.trips() {
+            let Some(tripped) = self.equations.trip_beyond(&mut self.x, 0.0) else { return Ok(()) };
+            last = tripped;
+            self.newton(PLAIN, None)?;
+        }
+        Err(Trouble::Restless(last))
+    }
+
+    fn settle(&mut self, method: Method) -> Result<(), Trouble> {
         match method {
             Method::Newton => self.newton(PLAIN, None),
             Method::ShuntStepping => self.shunts(),

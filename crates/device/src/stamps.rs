@@ -158,6 +158,8 @@ pub(crate) struct Stamps<'a> {
     pub(crate) source_scale: f64,
     /// Conductance across every junction, S.
     pub(crate) gmin: f64,
+    /// Whether no time passes.
+    pub(crate) resting: bool,
 }
 
 impl Stamps<'_> {

@@ -12,7 +12,7 @@
 //! 1990, from memory).
 
 use crate::network::{Contradiction, Network};
-use linear::{Matrix, Ranked};
+use linear::{Matrix, Ranked, dot};
 
 /// A guard of the regions at hand, as rows over what runs.
 #[derive(Clone, Debug)]
@@ -23,6 +23,8 @@ pub(crate) struct Watched {
     /// Size of the pulse on entry, the guard's value, its first and second derivative: rows over z.
     pub(crate) pulse: Vec<f64>,
     pub(crate) levels: [Vec<f64>; 3],
+    /// What is set where it gives way.
+    pub(crate) sets: Vec<Assigned>,
 }
 
 /// A reduced configuration.
@@ -36,6 +38,85 @@ pub(crate) struct Configuration {
     /// `z⁺ = J·z⁻` on entry; none where nothing jumps.
     pub(crate) entry: Option<Matrix>,
     pub(crate) guards: Vec<Watched>,
+    pub(crate) marks: Vec<Marked>,
+}
+
+/// A mark of a clock at which an element changes.
+#[derive(Clone, Debug)]
+pub(crate) struct Marked {
+    pub(crate) element: usize,
+    pub(crate) mark: usize,
+    pub(crate) to: usize,
+    pub(crate) sets: Vec<Assigned>,
+}
+
+/// A state that is set at an event.
+#[derive(Clone, Debug)]
+pub(crate) struct Assigned {
+    pub(crate) state: usize,
+    /// What is solved for, over what runs right before; and what runs itself, as it then is.
+    solved: Vec<f64>,
+    own: Vec<f64>,
+    rule: control::Set,
+}
+
+impl Assigned {
+    fn value(&self, was: &[f64], is: &[f64]) -> f64 {
+        dot(&self.solved, was) + dot(&self.own, is)
+    }
+
+    /// Sets what runs, and small differences of it along.
+    pub(crate) fn apply(&self, was: (&[f64], &[f64]), z: &mut [f64], difference: &mut [f64]) {
+        let value = self.value(was.0, z);
+        if !difference.is_empty() {
+            difference[self.state] = if self.rule.follows(value) { self.value(was.1, difference) } else { 0.0 };
+        }
+        z[self.state] = self.rule.becomes(value);
+    }
+}
+
+/// What sets states: a guard or a mark, by its place in the configuration.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum By {
+    Guard(usize),
+    Mark(usize),
+}
+
+/// What happens to what runs at an event.
+#[derive(Clone, Debug)]
+pub(crate) enum Jump {
+    /// A configuration is entered.
+    Entered(usize),
+    /// In a configuration states are set, all of them by what was solved for before.
+    Set(usize, Vec<By>),
+}
+
+impl Jump {
+    /// The configuration it is of.
+    pub(crate) fn of(&self) -> usize {
+        match self {
+            Jump::Entered(at) | Jump::Set(at, _) => *at,
+        }
+    }
+
+    /// Lets it happen to what runs, and to a small difference if there is one.
+    pub(crate) fn happen(&self, of: &Configuration, z: &mut [f64], difference: &mut [f64]) {
+        match self {
+            Jump::Entered(_) => {
+                if let Some(entry) = &of.entry {
+                    for vector in [z, difference].into_iter().filter(|vector| !vector.is_empty()) {
+                        let from = vector.to_vec();
+                        entry.apply(&from, vector);
+                    }
+                }
+            }
+            Jump::Set(_, by) => {
+                let was = (z.to_vec(), difference.to_vec());
+                let sets = by.iter().flat_map(|by| of.sets(*by));
+                sets.for_each(|set| set.apply((&was.0, &was.1), z, difference));
+            }
+        }
+    }
 }
 
 /// Sums below this, relative to their terms, have cancelled: what does not move must not move to the bit.
@@ -115,7 +196,7 @@ impl Configuration {
         settle_zeros(&ranked, &mut pulses);
         let a = summed(&p, &solved, &q, CANCELLED);
         let mut configuration =
-            Configuration { regions: regions.to_vec(), rates: a, solved, entry, guards: Vec::new() };
+            Configuration { regions: regions.to_vec(), rates: a, solved, entry, guards: Vec::new(), marks: Vec::new() };
         configuration.watch(network, &pulses);
         Ok(configuration)
     }
@@ -131,8 +212,33 @@ impl Configuration {
                 let value = through(&by_unknown, &self.solved, value);
                 let first = through(&value, &self.rates, vec![0.0; value.len()]);
                 let second = through(&first, &self.rates, vec![0.0; value.len()]);
-                self.guards.push(Watched { element: index, to: guard.to, pulse, levels: [value, first, second] });
+                let sets = self.assigned(network, &guard.then.sets);
+                let to = guard.then.to;
+                self.guards.push(Watched { element: index, to, pulse, levels: [value, first, second], sets });
             }
+            for (mark, then) in &region.marks {
+                let sets = self.assigned(network, &then.sets);
+                self.marks.push(Marked { element: index, mark: *mark, to: then.to, sets });
+            }
+        }
+    }
+
+    /// What is set, over what runs.
+    fn assigned(&self, network: &Network, sets: &[crate::network::Set]) -> Vec<Assigned> {
+        let assigned = sets.iter().map(|set| {
+            let (mut by_unknown, mut own) = (vec![0.0; network.unknowns()], vec![0.0; network.running()]);
+            network.spread(&set.value, &mut by_unknown, &mut own);
+            let solved = through(&by_unknown, &self.solved, vec![0.0; own.len()]);
+            Assigned { state: set.state, solved, own, rule: set.rule.clone() }
+        });
+        assigned.collect()
+    }
+
+    /// What is set where a guard gives way or a mark has come.
+    pub(crate) fn sets(&self, by: By) -> &[Assigned] {
+        match by {
+            By::Guard(guard) => &self.guards[guard].sets,
+            By::Mark(mark) => &self.marks[mark].sets,
         }
     }
 

@@ -1,5 +1,6 @@
 //! Inputs: what runs on its own, as a linear system between corners that are known in advance.
 
+use control::Clock;
 use std::f64::consts::TAU;
 
 /// How an input runs.
@@ -14,6 +15,8 @@ pub(crate) enum Course {
     Lines { points: Vec<(f64, f64)>, delay: f64, period: Option<f64> },
     /// `a·sin(2πft + φ)`, changing its amplitude once. Components: the sine and its cosine.
     Sine { frequency: f64, phase: f64, amplitude: f64, then: Option<(f64, f64)> },
+    /// How much of a clock's turn has passed. Components: that, and its rate.
+    Turn(Clock),
     /// `e^(−(t − from)/constant)` from a time on, zero before: how far an exponential still has to go. One component.
     Decay { from: f64, constant: f64 },
 }
@@ -23,7 +26,7 @@ impl Course {
     pub(crate) fn size(&self) -> usize {
         match self {
             Course::One | Course::Still | Course::Decay { .. } => 1,
-            Course::Lines { .. } | Course::Sine { .. } => 2,
+            Course::Lines { .. } | Course::Turn(_) | Course::Sine { .. } => 2,
         }
     }
 
@@ -31,7 +34,7 @@ impl Course {
     pub(crate) fn rates(&self) -> Vec<(usize, usize, f64)> {
         match self {
             Course::One | Course::Still => Vec::new(),
-            Course::Lines { .. } => vec![(0, 1, 1.0)],
+            Course::Lines { .. } | Course::Turn(_) => vec![(0, 1, 1.0)],
             Course::Sine { frequency, .. } => vec![(0, 1, TAU * frequency), (1, 0, -TAU * frequency)],
             Course::Decay { constant, .. } => vec![(0, 0, -1.0 / constant)],
         }
@@ -41,7 +44,7 @@ impl Course {
     pub(crate) fn period(&self) -> Option<f64> {
         match self {
             Course::Lines { period, .. } => *period,
-            Course::Sine { frequency, .. } => Some(1.0 / frequency),
+            Course::Sine { frequency, .. } | Course::Turn(Clock { frequency, .. }) => Some(1.0 / frequency),
             Course::One | Course::Still | Course::Decay { .. } => None,
         }
     }
@@ -50,6 +53,7 @@ impl Course {
     pub(crate) fn corners_per_period(&self) -> usize {
         match self {
             Course::Lines { points, period: Some(_), .. } => points.len(),
+            Course::Turn(clock) => clock.marks.len(),
             _ => 0,
         }
     }
@@ -67,6 +71,7 @@ impl Course {
                 }
                 None => points.get(n).map(|point| delay + point.0),
             },
+            Course::Turn(clock) => Some(clock.mark(n)),
             Course::Sine { then, .. } => then.filter(|_| n == 0).map(|(at, _)| at),
             Course::Decay { from, .. } => (n == 0).then_some(*from),
         }
@@ -97,6 +102,7 @@ impl Course {
                 let (sine, cosine) = (TAU * (turns - turns.floor()) + phase).sin_cos();
                 (into[0], into[1]) = (amplitude * sine, amplitude * cosine);
             }
+            Course::Turn(clock) => (into[0], into[1]) = (clock.turned(t, passed), clock.frequency),
             Course::Decay { from, constant } => into[0] = if passed > 0 { (-(t - from) / constant).exp() } else { 0.0 },
         }
     }

@@ -1,6 +1,6 @@
 //! A periodic orbit as small differences see it: a linear system whose rates, inputs and jumps repeat.
 
-use crate::configuration::Configuration;
+use crate::configuration::{Configuration, Jump};
 use crate::error::SwitchedError;
 use crate::machine::Machine;
 use crate::network::Network;
@@ -74,8 +74,8 @@ impl Orbit {
         let scale = scale.map(|scale| if *scale > 0.0 { *scale } else { 1.0 }).collect();
         let mut orbit = Orbit { scale, ways: Vec::new(), pieces: Vec::new() };
         for (length, event, jump) in walk.events {
-            for at in event.entered.iter().chain([&event.was]) {
-                orbit.way(machine, network, *at)?;
+            for at in event.jumps.iter().map(Jump::of).chain([event.was]) {
+                orbit.way(machine, network, at)?;
             }
             orbit.piece(network, event.was, length, Some((event, jump)));
         }

@@ -2,7 +2,7 @@
 //! follows an event.
 
 use crate::compiled::Compiled;
-use crate::configuration::Watched;
+use crate::configuration::{By, Jump, Watched};
 use crate::course::Course;
 use crate::error::SwitchedError;
 use crate::network::{Changes, Network};
@@ -26,8 +26,8 @@ const MOST_SLACK: usize = 5;
 pub(crate) struct Change {
     /// Energy that pulses took from what was stored, J.
     pub(crate) taken: f64,
-    /// Configurations entered one after the other, the last of which it is in.
-    pub(crate) entered: Vec<usize>,
+    /// What has happened to what runs, the last of which is that it entered where it is.
+    pub(crate) jumps: Vec<Jump>,
 }
 
 pub(crate) struct Machine {
@@ -84,7 +84,37 @@ impl Machine {
     pub(crate) fn begin(&mut self) -> Result<(), SwitchedError> {
         let mut regions: Vec<u8> = self.network.elements.iter().map(|e| e.first as u8).collect();
         self.pass_corners(&mut regions);
-        self.settle(regions, None).map(|_| ())
+        self.settle(regions, None, Vec::new())?;
+        // What a clock does at time zero it does to a circuit that has begun.
+        self.corner().map(|_| ())
+    }
+
+    /// Lets happen what happens by time alone.
+    ///
+    /// # Errors
+    /// As [`Machine::settle`].
+    pub(crate) fn corner(&mut self) -> Result<Change, SwitchedError> {
+        let mut regions = self.regions().to_vec();
+        let jumps = self.pass_corners(&mut regions);
+        self.settle(regions, None, jumps)
+    }
+
+    /// Lets a guard give way, by its place in the configuration.
+    ///
+    /// # Errors
+    /// As [`Machine::settle`].
+    pub(crate) fn give_way(&mut self, guard: usize) -> Result<Change, SwitchedError> {
+        let mut regions = self.regions().to_vec();
+        let of = &self.compiled[self.at].of;
+        let (element, to) = (of.guards[guard].element, of.guards[guard].to);
+        regions[element] = to as u8;
+        let mut jumps = Vec::new();
+        if !of.guards[guard].sets.is_empty() {
+            let set = Jump::Set(self.at, vec![By::Guard(guard)]);
+            set.happen(of, &mut self.z, &mut []);
+            jumps.push(set);
+        }
+        self.settle(regions, Some(element), jumps)
     }
 
     pub(crate) fn regions(&self) -> &[u8] {
@@ -128,7 +158,7 @@ impl Machine {
     /// As [`Machine::settle`].
     pub(crate) fn move_to(&mut self, states: &[f64]) -> Result<(), SwitchedError> {
         self.z[..states.len()].copy_from_slice(states);
-        self.settle(self.regions().to_vec(), None).map(|_| ())
+        self.settle(self.regions().to_vec(), None, Vec::new()).map(|_| ())
     }
 
     /// Sets the time back by a period of everything, so that it does not grow however many are tried.
@@ -173,14 +203,38 @@ impl Machine {
         courses.chain(elements).fold(f64::INFINITY, f64::min)
     }
 
-    /// Passes what happens until now by time alone.
-    pub(crate) fn pass_corners(&mut self, regions: &mut [u8]) {
+    /// Passes what happens until now by time alone; what is set by it.
+    fn pass_corners(&mut self, regions: &mut [u8]) -> Vec<Jump> {
         let frozen = self.frozen;
-        for (course, passed) in self.network.courses.iter().zip(&mut self.passed) {
+        let begun = self.compiled.get(self.at);
+        let mut set = Vec::new();
+        for (index, (course, passed)) in self.network.courses.iter().zip(&mut self.passed).enumerate() {
             let counts = !frozen || course.corners_per_period() > 0;
-            while counts && course.corner(*passed).is_some_and(|at| at <= self.t) {
+            let clock = matches!(course, Course::Turn(_));
+            // Before anything has begun a clock passes what lies before time zero, and nothing comes of it.
+            let until = if clock && begun.is_none() { -f64::MIN_POSITIVE } else { self.t };
+            while counts && course.corner(*passed).is_some_and(|at| at <= until) {
+                if let (true, Some(begun)) = (clock, begun) {
+                    let mark = *passed % course.corners_per_period();
+                    let elements = &self.network.elements;
+                    let here = begun.of.marks.iter().enumerate().filter(|(_, marked)| {
+                        marked.mark == mark && elements[marked.element].clock == Some(index)
+                    });
+                    for (place, marked) in here {
+                        regions[marked.element] = marked.to as u8;
+                        if !marked.sets.is_empty() {
+                            set.push(By::Mark(place));
+                        }
+                    }
+                }
                 *passed += 1;
             }
+        }
+        let mut jumps = Vec::new();
+        if let (Some(begun), false) = (begun, set.is_empty()) {
+            let set = Jump::Set(self.at, set);
+            set.happen(&begun.of, &mut self.z, &mut []);
+            jumps.push(set);
         }
         for ((element, changed), region) in self.network.elements.iter().zip(&mut self.changed).zip(regions) {
             if frozen {
@@ -192,6 +246,7 @@ impl Machine {
             }
         }
         self.set_inputs();
+        jumps
     }
 
     /// Puts every input exactly where it is now, so that nothing drifts.
@@ -248,16 +303,26 @@ impl Machine {
     /// fewer of them, otherwise the last one alone (principal pivoting as in J. Júdice & F. Pires, *A block principal pivoting
     /// algorithm for large-scale strictly monotone linear complementarity problems*, Comput. Oper. Res. 21, 1994). Then one
     /// control after the other.
-    pub(crate) fn settle(&mut self, regions: Vec<u8>, passed: Option<usize>) -> Result<Change, SwitchedError> {
+    fn settle(
+        &mut self,
+        regions: Vec<u8>,
+        passed: Option<usize>,
+        jumps: Vec<Jump>,
+    ) -> Result<Change, SwitchedError> {
         let slack = self.slack;
-        let settled = self.search(regions, passed);
+        let settled = self.search(regions, passed, jumps);
         self.slack = slack;
         settled
     }
 
-    fn search(&mut self, mut regions: Vec<u8>, passed: Option<usize>) -> Result<Change, SwitchedError> {
+    fn search(
+        &mut self,
+        mut regions: Vec<u8>,
+        passed: Option<usize>,
+        mut jumps: Vec<Jump>,
+    ) -> Result<Change, SwitchedError> {
         let slack = self.slack;
-        let (mut before, mut entered) = (self.z.clone(), Vec::new());
+        let mut before = self.z.clone();
         let (mut fewest, mut patience) = (usize::MAX, TOGETHER);
         for round in 0..MOST_ROUNDS {
             // A search that does not end hangs on what rounding made; ever larger numbers count as that.
@@ -265,30 +330,36 @@ impl Machine {
             let configuration = self.configuration(&regions)?;
             let after = self.entered(configuration, &before);
             let guards = &self.compiled[configuration].of.guards;
-            let failing = |changes: &dyn Fn(Changes) -> bool| -> Vec<(usize, usize)> {
-                let mut failing: Vec<(usize, usize)> = guards
-                    .iter()
-                    .filter(|g| changes(self.network.elements[g.element].changes))
-                    .filter(|g| !self.holds(g, passed == Some(g.element), &before, &after))
-                    .map(|g| (g.element, g.to))
+            let failing = |changes: &dyn Fn(Changes) -> bool| -> Vec<usize> {
+                let all = guards.iter().enumerate();
+                let mut failing: Vec<usize> = all
+                    .filter(|(_, g)| changes(self.network.elements[g.element].changes))
+                    .filter(|(_, g)| !self.holds(g, passed == Some(g.element), &before, &after))
+                    .map(|(place, _)| place)
                     .collect();
-                failing.dedup_by_key(|(element, _)| *element);
+                failing.dedup_by_key(|place| guards[*place].element);
                 failing
             };
             let together = failing(&|changes| changes == Changes::Continuously);
             if together.is_empty() {
-                let Some((element, to)) = failing(&|changes| changes == Changes::ByControl).first().copied() else {
-                    entered.push(configuration);
-                    let jumps = entered.iter().any(|c| self.compiled[*c].of.entry.is_some());
-                    let taken = if jumps { self.stored(&self.z) - self.stored(&after) } else { 0.0 };
+                let first = failing(&|changes| changes == Changes::ByControl).first().copied();
+                jumps.push(Jump::Entered(configuration));
+                let Some(place) = first else {
+                    let pulses = jumps.iter().any(|jump| self.compiled[jump.of()].of.entry.is_some());
+                    let taken = if pulses { self.stored(&self.z) - self.stored(&after) } else { 0.0 };
                     self.at = configuration;
                     self.z = after;
                     self.scale.iter_mut().zip(&self.z).for_each(|(scale, z)| *scale = scale.max(z.abs()));
-                    return Ok(Change { taken, entered });
+                    return Ok(Change { taken, jumps });
                 };
-                entered.push(configuration);
-                regions[element] = to as u8;
+                let guard = &guards[place];
+                regions[guard.element] = guard.to as u8;
                 before = after;
+                if !guard.sets.is_empty() {
+                    let set = Jump::Set(configuration, vec![By::Guard(place)]);
+                    set.happen(&self.compiled[configuration].of, &mut before, &mut []);
+                    jumps.push(set);
+                }
                 (fewest, patience) = (usize::MAX, TOGETHER);
                 continue;
             }
@@ -298,7 +369,7 @@ impl Machine {
                 patience = patience.saturating_sub(1);
             }
             let changed = if patience > 0 { &together[..] } else { &together[together.len() - 1..] };
-            changed.iter().for_each(|(element, to)| regions[*element] = *to as u8);
+            changed.iter().for_each(|place| regions[guards[*place].element] = guards[*place].to as u8);
         }
         Err(self.restless(&regions))
     }

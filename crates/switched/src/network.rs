@@ -8,7 +8,29 @@ use crate::row::{Of, Row};
 #[derive(Clone, Debug)]
 pub(crate) struct Guard {
     pub(crate) holds: Row,
+    pub(crate) then: Transition,
+}
+
+impl Guard {
+    pub(crate) fn new(holds: Row, to: usize) -> Self {
+        Guard { holds, then: Transition { to, sets: Vec::new() } }
+    }
+}
+
+/// The region that follows, and states that are set on the way: one after the other, with what is solved for as it was.
+#[derive(Clone, Debug)]
+pub(crate) struct Transition {
     pub(crate) to: usize,
+    pub(crate) sets: Vec<Set>,
+}
+
+/// A state that is set.
+#[derive(Clone, Debug)]
+pub(crate) struct Set {
+    pub(crate) state: usize,
+    pub(crate) value: Row,
+    /// Its steps and limits.
+    pub(crate) rule: control::Set,
 }
 
 /// One of the pieces of an element: what holds there in place of what is stated for the element's own relations and rates.
@@ -20,6 +42,8 @@ pub(crate) struct Region {
     /// Rates of states by index, 1/s.
     pub(crate) rates: Vec<(usize, Row)>,
     pub(crate) guards: Vec<Guard>,
+    /// What happens at marks of the element's clock.
+    pub(crate) marks: Vec<(usize, Transition)>,
     /// Voltage across it where it is open: what floats behind open elements stands where equal leakages would put it.
     pub(crate) open: Option<Row>,
 }
@@ -45,6 +69,14 @@ pub(crate) struct Element {
     pub(crate) first: usize,
     /// Times at which it changes and the regions it goes to then, s.
     pub(crate) times: Vec<(f64, usize)>,
+    /// The course that is its clock, if it has one.
+    pub(crate) clock: Option<usize>,
+}
+
+impl Element {
+    pub(crate) fn new(changes: Changes, first: usize, regions: Vec<Region>, times: Vec<(f64, usize)>) -> Self {
+        Element { part: 0, changes, regions, first, times, clock: None }
+    }
 }
 
 /// Energy kept by states, J.
@@ -236,8 +268,12 @@ impl Network {
     }
 
     pub(crate) fn element(&mut self, changes: Changes, first: usize, regions: Vec<Region>, times: Vec<(f64, usize)>) {
+        self.add(Element::new(changes, first, regions, times));
+    }
+
+    pub(crate) fn add(&mut self, element: Element) {
         let part = self.part().0;
-        self.elements.push(Element { part, changes, regions, first, times });
+        self.elements.push(Element { part, ..element });
     }
 
     /// A way through the part; all that goes in is lost unless it is stored.

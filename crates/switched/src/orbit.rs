@@ -1,6 +1,6 @@
 //! Walks without a record: over a period, with whatever goes along.
 
-use crate::configuration::Configuration;
+use crate::configuration::{Configuration, Jump};
 use crate::error::SwitchedError;
 use crate::machine::Machine;
 use crate::walker::{Ends, Step, Walker};
@@ -25,9 +25,9 @@ impl Along for () {
 
 /// An event, as small differences see it.
 pub(crate) struct Event {
-    /// The configuration that ended, and those entered one after the other.
+    /// The configuration that ended, and what happened to what runs.
     pub(crate) was: usize,
-    pub(crate) entered: Vec<usize>,
+    pub(crate) jumps: Vec<Jump>,
     /// The guard that gave way, by its place, and how fast it fell, 1/s; none at times known in advance.
     guard: Option<(usize, f64)>,
     /// What ran right before.
@@ -47,7 +47,7 @@ impl Event {
             }
             Ends::Open | Ends::Target => None,
         };
-        Event { was: machine.at, entered: Vec::new(), guard, z: machine.z.clone(), before, after: Vec::new() }
+        Event { was: machine.at, jumps: Vec::new(), guard, z: machine.z.clone(), before, after: Vec::new() }
     }
 
     /// How much later it comes by a small difference before it, s; `of` is the configuration that ended.
@@ -63,12 +63,8 @@ impl Event {
     pub(crate) fn shift<'a>(&self, of: &impl Fn(usize) -> &'a Configuration, difference: &mut [f64]) {
         let later = self.later(of(self.was), difference);
         difference.iter_mut().zip(&self.before).for_each(|(d, rate)| *d += later * rate);
-        for entered in &self.entered {
-            if let Some(entry) = &of(*entered).entry {
-                let from = difference.to_vec();
-                entry.apply(&from, difference);
-            }
-        }
+        let mut z = self.z.clone();
+        self.jumps.iter().for_each(|jump| jump.happen(of(jump.of()), &mut z, difference));
         difference.iter_mut().zip(&self.after).for_each(|(d, rate)| *d -= later * rate);
     }
 }
@@ -96,7 +92,7 @@ pub(crate) fn walk(walker: &mut Walker, end: f64, along: &mut impl Along) -> Res
         }
         let mut event = Event::new(&walker.machine, step);
         if let Some(change) = walker.happen(step)? {
-            event.entered = change.entered;
+            event.jumps = change.jumps;
             event.after = walker.machine.rates();
             along.passes(&walker.machine, event);
         }

@@ -199,21 +199,15 @@ impl Walker {
     /// # Errors
     /// As [`Machine::settle`].
     pub(crate) fn happen(&mut self, step: Step) -> Result<Option<Change>, SwitchedError> {
-        let machine = &mut self.machine;
-        let mut regions = match step.ends {
-            Ends::Open => return Ok(None),
-            Ends::Guard(_) | Ends::Target => machine.regions().to_vec(),
-        };
-        let mut passed = None;
-        if let Ends::Guard(guard) = step.ends {
-            let guard = &machine.compiled[machine.at].of.guards[guard];
-            regions[guard.element] = guard.to as u8;
-            passed = Some(guard.element);
-        } else {
-            machine.pass_corners(&mut regions);
+        if step.ends == Ends::Open {
+            return Ok(None);
         }
         self.looked = false;
-        machine.settle(regions, passed).map(Some)
+        let change = match step.ends {
+            Ends::Guard(guard) => self.machine.give_way(guard),
+            Ends::Open | Ends::Target => self.machine.corner(),
+        };
+        change.map(Some)
     }
 
     /// Looks around where it stands.

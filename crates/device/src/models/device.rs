@@ -262,11 +262,11 @@ impl<D: Device, const W: usize> Model for Wrapped<D, W> {
     fn trips(&self) -> bool {
         D::TRIPS
     }
-    fn margin(&self, x: &[f64]) -> f64 {
-        self.device.margin(&self.values(Point { x, t: 0.0 })[..self.unknowns.len()])
+    fn margin(&self, at: Point<'_>) -> f64 {
+        self.device.margin(&self.values(at)[..self.unknowns.len()])
     }
-    fn trip(&self, x: &mut [f64]) {
-        let mut own = self.values(Point { x, t: 0.0 });
+    fn trip(&self, x: &mut [f64], t: f64) {
+        let mut own = self.values(Point { x, t });
         self.device.trip(&mut own[..self.unknowns.len()]);
         for (unknown, value) in self.unknowns.iter().zip(own) {
             x[*unknown] = value;

@@ -4,6 +4,7 @@
 //! stamps what never changes once, and is asked for the rest at every iteration.
 
 mod amplifier;
+mod automaton;
 mod bipolar;
 mod capacitor;
 mod comparator;
@@ -12,7 +13,6 @@ mod core_transformer;
 mod coupled_windings;
 mod damping;
 mod dc_source;
-mod delay;
 mod device;
 mod diode;
 mod hysteretic_core;
@@ -20,7 +20,6 @@ mod ideal_transformer;
 mod inductor;
 mod junction;
 mod loads;
-mod logic;
 mod lossy;
 mod mosfet;
 mod pulse_source;
@@ -85,10 +84,6 @@ pub(crate) fn build(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> 
         KindId::Amplifier => wrapped!(amplifier::Amplifier::new(part)),
         KindId::Comparator if value("hysteresis") > 0.0 => wrapped!(comparator::Comparator::<true>::new(part)),
         KindId::Comparator => wrapped!(comparator::Comparator::<false>::new(part)),
-        KindId::AndGate | KindId::OrGate | KindId::XorGate => wrapped!(logic::Gate::new(part)),
-        KindId::Inverter => wrapped!(logic::Inverter::new(part)),
-        KindId::Latch => wrapped!(logic::Latch::new(part)),
-        KindId::Delay => wrapped!(delay::Delay::new(part)),
         KindId::ShuntReference => wrapped!(regulators::ShuntReference::new(part)),
         KindId::SeriesReference => wrapped!(regulators::Regulator::reference(part)),
         KindId::Regulator => wrapped!(regulators::Regulator::new(part)),
@@ -99,5 +94,11 @@ pub(crate) fn build(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> 
         KindId::CurrentSwitch => wrapped!(switches::SmoothSwitch::<true>::new(part)),
         KindId::CurrentLoad | KindId::SteppedLoad => wrapped!(loads::CurrentLoad::new(part)),
         KindId::PowerLoad => wrapped!(loads::PowerLoad::new(part)),
+        KindId::AndGate
+        | KindId::OrGate
+        | KindId::XorGate
+        | KindId::Inverter
+        | KindId::Latch
+        | KindId::Delay => Box::new(automaton::Controlled::new(control::automaton(part), part, layout)),
     }
 }

@@ -32,7 +32,7 @@ struct Evaluated {
 fn evaluate(equations: &Equations, x: &[f64]) -> Evaluated {
     let mut e = Evaluated { f: vec![0.0; x.len()], q: vec![0.0; x.len()] };
     let mut flows = vec![Flow::default(); equations.models.len()];
-    let conditions = Conditions { source_scale: 1.0, gmin: crate::contract::GMIN, shunt: 0.0 };
+    let conditions = Conditions { source_scale: 1.0, gmin: crate::contract::GMIN, shunt: 0.0, resting: false };
     equations.evaluate(Point { x, t: 3e-4 }, conditions, &mut e.f, &mut e.q, &mut flows, None);
     e
 }
@@ -43,7 +43,7 @@ fn check(kind: &Kind, equations: &Equations, x: &[f64]) -> Result<(), TestCaseEr
     let mut matrix = equations.matrix();
     let (mut f, mut q) = (vec![0.0; n + 1], vec![0.0; n + 1]);
     let mut flows = vec![Flow::default(); equations.models.len()];
-    let conditions = Conditions { source_scale: 1.0, gmin: crate::contract::GMIN, shunt: 0.0 };
+    let conditions = Conditions { source_scale: 1.0, gmin: crate::contract::GMIN, shunt: 0.0, resting: false };
     for _ in 0..200 {
         equations.evaluate(Point { x, t: 3e-4 }, conditions, &mut f, &mut q, &mut flows, Some(&mut matrix));
         if !matrix.limited {

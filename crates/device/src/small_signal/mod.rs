@@ -42,7 +42,7 @@ impl SmallSignal {
         let size = equations.n + 1;
         let (mut f, mut q, mut flows) =
             (vec![0.0; size], vec![0.0; size], vec![Flow::default(); equations.models.len()]);
-        let conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0 };
+        let conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0, resting: true };
         let at = Point { x: &point.unknowns, t: 0.0 };
         // Junctions are approached in steps until they are evaluated where they are.
         for _ in 0..SETTLING {

@@ -117,7 +117,7 @@ const HEADWAY: f64 = 1e-7;
 
 /// How closely the time of a trip is found, s and relative to the time.
 const TRIP: (f64, f64) = (1e-12, 1e-9);
-/// Trips at one instant from which on they count as endless.
+/// Trips of a device at one instant from which on they count as endless.
 const MOST_TRIPS: usize = 32;
 
 /// A transient under way, which can be taken up again where it stopped.
@@ -316,7 +316,7 @@ impl<'a> Transient<'a> {
         health: &mut Health,
     ) -> Result<(), EngineError> {
         let mut last = None;
-        for _ in 0..MOST_TRIPS {
+        for _ in 0..=MOST_TRIPS * self.stepper.equations.trips() {
             let Some(tripped) = self.stepper.trip() else { return Ok(()) };
             health.trips += 1;
             last = Some(tripped);

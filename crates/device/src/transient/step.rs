@@ -20,7 +20,7 @@ const K: f64 = (-3.0 * STAGE * STAGE + 4.0 * STAGE - 2.0) / (12.0 * (2.0 - STAGE
 /// for every oscillation and decay, found by scanning the left half-plane.
 const DAMPING: f64 = 0.85;
 
-const CONDITIONS: Conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0 };
+const CONDITIONS: Conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0, resting: false };
 /// A sharp exponential is descended by one of its slopes per iteration, so allow many.
 const MOST_ITERATIONS: u32 = 60;
 /// Iterations stop when the error left, by the rate of convergence, is below this part of the
@@ -61,6 +61,10 @@ impl Node {
     fn new(size: usize, parts: usize) -> Self {
         let zero = vec![0.0; size];
         Node { t: 0.0, x: zero.clone(), f: zero.clone(), q: zero, flows: vec![Flow::default(); parts] }
+    }
+
+    fn point(&self) -> Point<'_> {
+        Point { x: &self.x, t: self.t }
     }
 
     /// Currents out of nets and the like, and charges and fluxes.
@@ -153,14 +157,14 @@ impl<'a> Stepper<'a> {
 
     /// Whether something trips within the step just solved.
     pub(super) fn trips(&self) -> bool {
-        self.equations.margin(&self.end.x) < 0.0
+        self.equations.margin(self.end.point()) < 0.0
     }
 
     /// Shortens the step of length h until it ends just behind the first trip in it; returns its
     /// error and length. The margin is followed through all three nodes of each trial (regula falsi,
     /// Illinois variant: Dowell & Jarratt, BIT 11, 1971).
     pub(super) fn find_trip(&mut self, h: f64, within: f64, health: &mut Health) -> (Result<f64, Failure>, f64) {
-        let margin = |node: &Node| self.equations.margin(&node.x);
+        let margin = |node: &Node| self.equations.margin(node.point());
         let (mut low, mut high) = ((0.0, margin(&self.start)), (h, margin(&self.end)));
         let middle = (STAGE * h, margin(&self.middle));
         if middle.1 < 0.0 {
@@ -180,7 +184,7 @@ impl<'a> Stepper<'a> {
             if !matches!(error, Ok(error) if error <= 1.0) {
                 return (error, tried);
             }
-            let margin = self.equations.margin(&self.end.x);
+            let margin = self.equations.margin(self.end.point());
             if margin < 0.0 {
                 high = (tried, margin);
                 low.1 *= if side == 1 { 0.5 } else { 1.0 };
@@ -200,7 +204,7 @@ impl<'a> Stepper<'a> {
     /// Trips the first device that is past its threshold at the start; returns its index.
     pub(super) fn trip(&mut self) -> Option<usize> {
         let Stepper { equations, start, .. } = self;
-        let tripped = equations.trip(&mut start.x)?;
+        let tripped = equations.trip(&mut start.x, start.t)?;
         let Node { x, f, q, flows, t } = start;
         equations.evaluate(Point { x, t: *t }, CONDITIONS, f, q, flows, None);
         equations.fill_flows(Point { x, t: *t }, flows);

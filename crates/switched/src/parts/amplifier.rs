@@ -36,7 +36,7 @@ pub(super) fn amplifier(part: &ResolvedPart, n: &mut Network) {
         name,
         relations: vec![(relation, Row::of(held).plus(-1.0, at.clone()))],
         rates: vec![(x_index, free.clone().plus(-unity, back.unwrap_or_default()))],
-        guards: guards.into_iter().map(|(holds, to)| Guard { holds, to }).collect(),
+        guards: guards.into_iter().map(|(holds, to)| Guard::new(holds, to)).collect(),
         ..Region::default()
     };
     let above = wanted.clone().plus(-1.0, top.clone());
@@ -66,7 +66,7 @@ pub(super) fn amplifier(part: &ResolvedPart, n: &mut Network) {
             (to_high, Row::of(from_high).plus(-high_share, i).plus(-quiescent, ONE)),
             (to_low, Row::of(from_low).plus(-low_share, i).plus(quiescent + 2.0 * bias, ONE)),
         ],
-        guards: vec![Guard { holds: Row::of(i).times(sign), to }],
+        guards: vec![Guard::new(Row::of(i).times(sign), to)],
         ..Region::default()
     };
     let regions = vec![drawn("sourcing", [1.0, 0.0], 1.0, 1), drawn("sinking", [0.0, 1.0], -1.0, 0)];
@@ -98,10 +98,10 @@ fn limited(n: &mut Network, (y, x): (Row, Row), limit: f64, names: [&'static str
         region(
             names[0],
             x.clone(),
-            vec![Guard { holds: short_of(1.0), to: 1 }, Guard { holds: short_of(-1.0), to: 2 }],
+            vec![Guard::new(short_of(1.0), 1), Guard::new(short_of(-1.0), 2)],
         ),
-        region(names[1], Row::constant(limit), vec![Guard { holds: beyond(1.0), to: 0 }]),
-        region(names[2], Row::constant(-limit), vec![Guard { holds: beyond(-1.0), to: 0 }]),
+        region(names[1], Row::constant(limit), vec![Guard::new(beyond(1.0), 0)]),
+        region(names[2], Row::constant(-limit), vec![Guard::new(beyond(-1.0), 0)]),
     ];
     n.element(Changes::Continuously, 0, regions, Vec::new());
 }

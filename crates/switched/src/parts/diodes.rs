@@ -29,18 +29,18 @@ pub(super) fn conducts(n: &mut Network, (a, b): (usize, usize), i: Of, forward: 
     let along = |sign: f64, line: Line, name| Region {
         name,
         relations: vec![(relation, across.clone().plus(-line.resistance, i).plus(-sign, Row::constant(line.drop)))],
-        guards: vec![Guard { holds: Row::of(i).times(sign), to: 0 }],
+        guards: vec![Guard::new(Row::of(i).times(sign), 0)],
         ..Region::default()
     };
-    let up_to = |sign: f64, line: Line, to| Guard { holds: Row::constant(line.drop).plus(-sign, across.clone()), to };
+    let up_to = |sign: f64, line: Line, to| Guard::new(Row::constant(line.drop).plus(-sign, across.clone()), to);
     let breaks = reverse.map(|line| (up_to(-1.0, line, 2), along(-1.0, line, "broken down")));
     let (guard, region) = breaks.unzip();
     let open = Region {
         name: "blocking",
         relations: vec![(relation, Row::of(i))],
-        rates: Vec::new(),
         guards: std::iter::once(up_to(1.0, forward, 1)).chain(guard).collect(),
         open: Some(across.clone()),
+        ..Region::default()
     };
     let regions = [open, along(1.0, forward, "conducting")].into_iter().chain(region).collect();
     n.element(Changes::Continuously, 0, regions, Vec::new());

@@ -24,13 +24,13 @@ pub(super) fn current(part: &ResolvedPart, n: &mut Network) {
     let below = Region {
         name: "below its lowest voltage",
         relations: vec![(relation, Row::of(i).plus(-1.0, taken.clone()))],
-        guards: vec![Guard { holds: asked.clone().plus(-1.0, taken.clone()), to: 1 }],
+        guards: vec![Guard::new(asked.clone().plus(-1.0, taken.clone()), 1)],
         ..Region::default()
     };
     let above = Region {
         name: "as stated",
         relations: vec![(relation, Row::of(i).plus(-1.0, asked.clone()))],
-        guards: vec![Guard { holds: taken.plus(-1.0, asked), to: 0 }],
+        guards: vec![Guard::new(taken.plus(-1.0, asked), 0)],
         ..Region::default()
     };
     n.element(Changes::Continuously, 0, vec![below, above], Vec::new());
@@ -82,9 +82,9 @@ pub(super) fn power(part: &ResolvedPart, n: &mut Network) {
             }
         };
         let current = across.clone().times(slope).plus(at.1 - slope * at.0, ONE);
-        let from = (piece > 0).then(|| Guard { holds: across.clone().plus(-knots[piece - 1].0, ONE), to: piece - 1 });
+        let from = (piece > 0).then(|| Guard::new(across.clone().plus(-knots[piece - 1].0, ONE), piece - 1));
         let until = (piece < last)
-            .then(|| Guard { holds: Row::constant(knots[piece].0).plus(-1.0, across.clone()), to: piece + 1 });
+            .then(|| Guard::new(Row::constant(knots[piece].0).plus(-1.0, across.clone()), piece + 1));
         Region {
             name: if piece < BELOW.len() { "below its lowest voltage" } else { "as stated" },
             relations: vec![(relation, Row::of(i).plus(-1.0, current))],

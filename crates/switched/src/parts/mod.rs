@@ -1,10 +1,10 @@
 //! What each kind of part is in the switched engine, one file per family.
 
 mod amplifier;
-mod control;
+mod automaton;
+mod controlling;
 mod diodes;
 mod loads;
-mod logic;
 mod passive;
 mod sources;
 mod switches;
@@ -61,13 +61,10 @@ fn add(part: &ResolvedPart, n: &mut Network) -> bool {
         KindId::TimedSwitch => switches::timed(part, n),
         KindId::ControlledSwitch | KindId::CurrentSwitch => switches::controlled(part, n),
         KindId::Comparator => switches::comparator(part, n),
-        KindId::AndGate | KindId::OrGate | KindId::XorGate => logic::gate(part, n),
-        KindId::Inverter => logic::inverter(part, n),
-        KindId::Latch => logic::latch(part, n),
-        KindId::Delay => logic::delay(part, n),
         KindId::Amplifier => amplifier::amplifier(part, n),
         KindId::CurrentLoad | KindId::SteppedLoad => loads::current(part, n),
         KindId::PowerLoad => loads::power(part, n),
+        kind if control::is_control(kind) => automaton::automaton(part, &control::automaton(part), n),
         _ => return false,
     }
     true

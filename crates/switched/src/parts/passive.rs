@@ -98,8 +98,8 @@ fn saturating(
     let flux = n.state(at(initial), driving);
     let relation = n.relation(Row::default());
     let regions = pieces.iter().enumerate().map(|(k, (slope, offset))| {
-        let below = k.checked_sub(1).map(|to| Guard { holds: Row::of(flux).plus(-points[to].0, ONE), to });
-        let above = points.get(k).map(|point| Guard { holds: Row::constant(point.0).plus(-1.0, flux), to: k + 1 });
+        let below = k.checked_sub(1).map(|to| Guard::new(Row::of(flux).plus(-points[to].0, ONE), to));
+        let above = points.get(k).map(|point| Guard::new(Row::constant(point.0).plus(-1.0, flux), k + 1));
         Region {
             name: match k.checked_sub(1).map(|below| &points[below..]) {
                 Some([(_, low), (_, high), ..]) if low.abs().max(high.abs()) <= LINEAR * scale => "linear",

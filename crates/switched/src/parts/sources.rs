@@ -1,6 +1,6 @@
 //! Sources: constants, sines, straight lines and exponentials are inputs that run on their own.
 
-use super::control::control;
+use super::controlling::control;
 use crate::course::Course;
 use crate::network::Network;
 use crate::row::{Of, Row};

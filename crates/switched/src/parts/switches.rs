@@ -1,7 +1,7 @@
 //! What a control turns on and off: MOSFETs, switches, comparators. On they are a resistance, off they are open; a change
 //! takes no time.
 
-use super::control::control;
+use super::controlling::control;
 use super::diodes::{Line, conducts};
 use crate::network::{Changes, Guard, Network, Region};
 use crate::row::{ONE, Of, Row};
@@ -19,9 +19,9 @@ fn contact(n: &mut Network, (a, b): (usize, usize), i: Of, resistance: f64, cont
     let region = |name, row: Row, holds: Row, to, open| Region {
         name,
         relations: vec![(relation, row)],
-        rates: Vec::new(),
-        guards: vec![Guard { holds, to }],
+        guards: vec![Guard::new(holds, to)],
         open,
+        ..Region::default()
     };
     let across = Row::across(a, b);
     let open = Row::constant(on).plus(-1.0, control.clone());
@@ -106,8 +106,8 @@ pub(super) fn comparator(part: &ResolvedPart, n: &mut Network) {
         guards: vec![guard],
         ..Region::default()
     };
-    let rises = Guard { holds: Row::constant(0.5 * hysteresis).plus(-1.0, difference.clone()), to: 1 };
-    let falls = Guard { holds: difference.plus(0.5 * hysteresis, ONE), to: 0 };
+    let rises = Guard::new(Row::constant(0.5 * hysteresis).plus(-1.0, difference.clone()), 1);
+    let falls = Guard::new(difference.plus(0.5 * hysteresis, ONE), 0);
     let at_low = at("low", lower, upper, rises);
     let at_high = at("high", upper, lower, falls);
     n.element(Changes::ByControl, 0, vec![at_low, at_high], Vec::new());
