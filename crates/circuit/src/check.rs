@@ -12,7 +12,7 @@ mod joined;
 mod sense;
 mod unfinished;
 
-pub(crate) use bounds::{LONGEST, courses, identifiers, too_long};
+pub(crate) use bounds::{LONGEST, courses, identifiers, in_order, too_long};
 use joined::Joined;
 pub use sense::useless_between;
 pub(crate) use sense::{Sense, sense};

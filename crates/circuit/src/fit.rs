@@ -62,3 +62,45 @@ pub fn of_diode(part: &crate::ResolvedPart) -> DiodeFit {
     };
     diode(&part.points, given.resistance).unwrap_or(given)
 }
+
+/// A bipolar transistor by what its data sheet says of one current.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct BipolarFit {
+    /// Current scale of the transport model, A.
+    pub saturation_current: f64,
+    /// Saturation voltage of the junctions alone at [`FORCED_GAIN`], V.
+    pub intrinsic_saturation: f64,
+    /// Resistance of the collector, Ω.
+    pub collector_resistance: f64,
+}
+
+/// Collector current over base current at which saturation voltages are stated (common practice).
+pub const FORCED_GAIN: f64 = 10.0;
+/// Collector resistance left at least, Ω.
+const LEAST_RESISTANCE: f64 = 1e-6;
+
+/// The current scale follows from the base-emitter voltage at one collector current, the collector resistance from the saturation
+/// voltage there if that is given. That of the junctions alone is `V_T·ln(I_F/I_R)` at the forced gain, from
+/// `I_c = I_F − I_R·(1 + 1/β_R)` and `I_b = I_F/β_F + I_R/β_R`.
+pub fn of_bipolar(part: &crate::ResolvedPart) -> BipolarFit {
+    let current = part.value("collector_current");
+    let knee = part.value("knee_current");
+    // At the stated current the base charge has already grown; v_bc is taken as zero.
+    let grown = if knee > 0.0 { (1.0 + 4.0 * current / knee).sqrt() } else { 1.0 };
+    let forward = current * 0.5 * (1.0 + grown);
+    let (gain, reverse_gain) = (part.value("gain"), part.value("reverse_gain"));
+    let base = 1.0 / FORCED_GAIN;
+    let in_reverse = (gain * base - 1.0) / (1.0 + (1.0 + gain) / reverse_gain);
+    let in_forward = gain * (base - in_reverse / reverse_gain);
+    let intrinsic_saturation = if in_reverse > 0.0 { THERMAL_VOLTAGE * (in_forward / in_reverse).ln() } else { 0.0 };
+    let saturated = part.value("saturation_voltage");
+    BipolarFit {
+        saturation_current: forward / (part.value("base_emitter_voltage") / THERMAL_VOLTAGE).exp_m1(),
+        intrinsic_saturation,
+        collector_resistance: if saturated > 0.0 {
+            ((saturated - intrinsic_saturation) / current).max(LEAST_RESISTANCE)
+        } else {
+            part.value("collector_resistance")
+        },
+    }
+}

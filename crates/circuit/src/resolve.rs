@@ -1,4 +1,4 @@
-use crate::check::{LONGEST, Sense, courses, identifiers, sense, too_long, wiring};
+use crate::check::{LONGEST, Sense, courses, identifiers, in_order, sense, too_long, wiring};
 use crate::expression::{evaluate, is_name};
 use crate::finding::{Finding, Findings, Place, Severity};
 use crate::kinds::{Form, Parameter};
@@ -75,6 +75,7 @@ fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
     );
     identifiers(supply, &mut findings);
     courses(&circuit.parts, &mut findings);
+    in_order(&circuit.parts, &mut findings);
     too_long(&circuit, &mut findings);
     // A circuit that cannot be run gets no advice on how it runs.
     if !findings.block() {

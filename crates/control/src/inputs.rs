@@ -5,7 +5,7 @@ use circuit::ResolvedPart;
 
 /// An output of two levels, and the thresholds of inputs.
 pub(crate) struct Levels {
-    pub(crate) high: f64,
+    high: f64,
     threshold: f64,
     hysteresis: f64,
     resistance: f64,
@@ -15,10 +15,10 @@ pub(crate) struct Levels {
 impl Levels {
     pub(crate) fn new(part: &ResolvedPart) -> Self {
         let value = |name: &str| part.value(name);
-        // A part without inputs of two levels has no thresholds.
+        // Not every part has inputs of two levels, or an output of two.
         let known = |name: &str| if part.kind.kind().parameter(name).is_some() { value(name) } else { 0.0 };
         Levels {
-            high: value("level"),
+            high: known("level"),
             threshold: known("threshold"),
             hysteresis: known("hysteresis"),
             resistance: value("output_resistance"),
@@ -38,12 +38,19 @@ impl Levels {
     /// Holds as long as an input stays high, or low.
     fn stays(&self, input: &Sum, high: bool) -> Sum {
         let half = 0.5 * self.hysteresis;
-        if high { input.clone().and(half - self.threshold) } else { input.clone().times(-1.0).and(half + self.threshold) }
+        if high {
+            input.clone().and(half - self.threshold)
+        } else {
+            input.clone().times(-1.0).and(half + self.threshold)
+        }
     }
 
     /// Guards that hold inputs to their bits, and what follows where one changes.
     pub(crate) fn guards(&self, inputs: &[Sum], bits: usize, then: impl Fn(usize) -> Transition) -> Vec<Guard> {
-        let guard = |(k, input): (usize, &Sum)| Guard { holds: self.stays(input, (bits >> k) & 1 == 1), then: then(bits ^ (1 << k)) };
+        let guard = |(k, input): (usize, &Sum)| Guard {
+            holds: self.stays(input, (bits >> k) & 1 == 1),
+            then: then(bits ^ (1 << k)),
+        };
         inputs.iter().enumerate().map(guard).collect()
     }
 }

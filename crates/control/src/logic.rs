@@ -19,7 +19,11 @@ pub(crate) fn gate(part: &ResolvedPart) -> Automaton {
         };
         Mode::new(level(high), levels.drive(high)).guarded(levels.guards(&inputs, bits, Transition::to))
     };
-    Automaton { outputs: vec![levels.output(0, com)], modes: (0..1 << inputs.len()).map(mode).collect(), ..Automaton::default() }
+    Automaton {
+        outputs: vec![levels.output(0, com)],
+        modes: (0..1 << inputs.len()).map(mode).collect(),
+        ..Automaton::default()
+    }
 }
 
 /// Modes are the bits of set, reset and what is kept.
@@ -52,8 +56,7 @@ pub(crate) fn delay(part: &ResolvedPart) -> Automaton {
         if !runs {
             return mode;
         }
-        let (left, end, rate) =
-            if input { (clock().times(-1.0).and(1.0), 3, up) } else { (clock(), 0, -down) };
+        let (left, end, rate) = if input { (clock().times(-1.0).and(1.0), 3, up) } else { (clock(), 0, -down) };
         let stands = Transition::to(end).set(0, Sum::constant(if input { 1.0 } else { 0.0 }));
         mode.rate(vec![Sum::constant(rate)]).guarded([guard(left, stands)])
     };

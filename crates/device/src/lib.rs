@@ -39,4 +39,4 @@ pub use small_signal::{Response, SmallSignal, loop_gain};
 pub use transient::{Ended, Kept, Settings, Start, Transient, Unfit, transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "5";
+pub const VERSION: &str = "6";

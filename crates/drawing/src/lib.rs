@@ -17,9 +17,11 @@
 
 mod arrange;
 mod bands;
+mod control_symbols;
 mod drawn;
 mod frame;
 mod labels;
+mod picture;
 mod place;
 mod route;
 mod svg;
@@ -30,8 +32,9 @@ use std::collections::BTreeSet;
 
 pub use arrange::arrange;
 pub use drawn::{Drawing, DrawnNet, DrawnNote, DrawnPart, Lettering, PlacedText, Spot};
+pub use picture::{Shape, Symbol};
 pub use svg::svg;
-pub use symbols::{Shape, Symbol, symbol};
+pub use symbols::symbol;
 
 /// Draws a supply. Parts without a place are arranged ([`arrange()`]); beyond 1500 parts no wires are drawn.
 pub fn draw(supply: &Supply) -> Drawing {

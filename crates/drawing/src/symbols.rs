@@ -2,57 +2,15 @@
 //!
 //! Two-pin symbols stand upright, first pin above.
 
+use crate::control_symbols::control;
 use crate::drawn::Spot;
+use crate::picture::{Picture, Symbol, filled, line};
 use circuit::KindId;
-use schemars::JsonSchema;
-use serde::Serialize;
-
-/// The picture of a part kind.
-#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
-pub struct Symbol {
-    /// Part kind it belongs to.
-    pub kind: &'static str,
-    /// Places of the pins, in the order of the part table.
-    pub pins: &'static [(i32, i32)],
-    /// Half width and half height of what wires must keep clear of.
-    pub body: (i32, i32),
-    /// What is drawn.
-    pub shapes: Vec<Shape>,
-}
-
-/// A path in SVG path syntax, in grid squares.
-#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
-pub struct Shape {
-    /// SVG path data.
-    pub path: &'static str,
-    /// Filled instead of stroked.
-    pub filled: bool,
-}
-
-const fn line(path: &'static str) -> Shape {
-    Shape { path, filled: false }
-}
-
-const fn filled(path: &'static str) -> Shape {
-    Shape { path, filled: true }
-}
 
 const UPRIGHT: &[(i32, i32)] = &[(0, -2), (0, 2)];
 const CROSSWISE: &[(i32, i32)] = &[(-2, -3), (-2, 3), (2, -3), (2, 3)];
 const TRANSISTOR: &[(i32, i32)] = &[(0, -2), (-2, 0), (0, 2)];
 const AMPLIFIER: &[(i32, i32)] = &[(3, 0), (-3, 1), (-3, -1), (0, -3), (0, 3)];
-/// Output, two inputs, common beneath; output, one input, common beneath.
-const GATE: &[(i32, i32)] = &[(3, 0), (-3, -1), (-3, 1), (0, 3)];
-const BUFFER: &[(i32, i32)] = &[(3, 0), (-3, 0), (0, 3)];
-const GATE_BOX: &str = "M-2 -2 H2 V2 H-2 Z M-3 -1 H-2 M-3 1 H-2 M2 0 H3 M0 2 V3";
-const BUFFER_BOX: &str = "M-2 -2 H2 V2 H-2 Z M-3 0 H-2 M0 2 V3";
-/// The qualifying symbols &, ≥1, =1, 1, and the letters of the inputs S and R.
-const AND: &str = "M0.6 0.6 L-0.35 -0.55 A0.32 0.32 0 1 1 0.2 -0.55 L-0.45 0.05 A0.36 0.36 0 0 0 0.3 0.45 L0.6 0";
-const AT_LEAST_ONE: &str = "M-0.9 -0.6 L-0.1 -0.2 L-0.9 0.2 M-0.9 0.55 H-0.1 M0.4 -0.3 L0.75 -0.6 V0.6";
-const EXACTLY_ONE: &str = "M-0.9 -0.2 H-0.1 M-0.9 0.2 H-0.1 M0.4 -0.3 L0.75 -0.6 V0.6";
-const ONE: &str = "M-0.2 -0.3 L0.15 -0.6 V0.6";
-const SET_RESET: &str = "M-1.05 -1.35 C-1.2 -1.5 -1.7 -1.5 -1.7 -1.22 C-1.7 -0.95 -1.05 -1.05 -1.05 -0.78 C-1.05 -0.5 -1.55 \
-                         -0.5 -1.7 -0.65 M-1.7 1.5 V0.55 H-1.3 A0.25 0.25 0 0 1 -1.3 1.05 H-1.7 M-1.35 1.05 L-1.05 1.5";
 const CONTROLLED: &[(i32, i32)] = &[(2, -3), (2, 3), (-2, -3), (-2, 3)];
 /// Gate and broken channel, drain above, source below with the substrate.
 const MOSFET: &str = "M-2 0 H-1.3 M-1.3 -1 V1 M-0.9 -1.2 V-0.6 M-0.9 -0.3 V0.3 M-0.9 0.6 V1.2 M-0.9 -0.9 H0 V-2 \
@@ -87,7 +45,7 @@ const STARTS: &str = "M-1.75 -2.2 a0.16 0.16 0 1 0 0.32 0 a0.16 0.16 0 1 0 -0.32
 
 /// The symbol of a part kind.
 pub fn symbol(kind: KindId) -> Symbol {
-    let (pins, body, shapes): (&'static [(i32, i32)], _, _) = match kind {
+    let (pins, body, shapes): Picture = match kind {
         KindId::SineSource => (
             UPRIGHT,
             (1, 1),
@@ -150,18 +108,6 @@ pub fn symbol(kind: KindId) -> Symbol {
         KindId::Amplifier => (AMPLIFIER, (2, 2), vec![line(TRIANGLE), line(INPUT_MARKS)]),
         KindId::Comparator => {
             (AMPLIFIER, (2, 2), vec![line(TRIANGLE), line(INPUT_MARKS), line("M0 0.4 H0.4 V-0.4 H0.8")])
-        }
-        KindId::AndGate => (GATE, (2, 2), vec![line(GATE_BOX), line(AND)]),
-        KindId::OrGate => (GATE, (2, 2), vec![line(GATE_BOX), line(AT_LEAST_ONE)]),
-        KindId::XorGate => (GATE, (2, 2), vec![line(GATE_BOX), line(EXACTLY_ONE)]),
-        KindId::Inverter => (
-            BUFFER,
-            (2, 2),
-            vec![line(BUFFER_BOX), line(ONE), line("M2.6 0 A0.3 0.3 0 0 1 2 0 A0.3 0.3 0 0 1 2.6 0 M2.6 0 H3")],
-        ),
-        KindId::Latch => (GATE, (2, 2), vec![line(GATE_BOX), line(SET_RESET)]),
-        KindId::Delay => {
-            (BUFFER, (2, 2), vec![line(BUFFER_BOX), line("M2 0 H3"), line("M-1 -0.5 V0.5 M1 -0.5 V0.5 M-1 0 H1")])
         }
         KindId::ShuntReference => (
             &[(0, -2), (0, 2), (-2, 0)],
@@ -272,6 +218,7 @@ pub fn symbol(kind: KindId) -> Symbol {
         }
         KindId::SteppedLoad => (UPRIGHT, (1, 1), vec![line(LOAD), line("M-0.5 0.5 H0 V-0.5 H0.5")]),
         KindId::TimedSwitch => (UPRIGHT, (1, 1), vec![line("M0 -2 V-0.9 M0 0.9 V2"), line("M0 0.9 L-0.9 -0.8")]),
+        _ => control(kind),
     };
     Symbol { kind: kind.name(), pins, body, shapes }
 }

@@ -1,5 +1,6 @@
 //! Which engine simulates a study, and why.
 
+use circuit::kinds::Role;
 use circuit::{Circuit, Engine, KindId, ResolvedPart, ResolvedStudy, StudyKind};
 use std::collections::BTreeSet;
 
@@ -41,15 +42,20 @@ fn left_to_us(circuit: &Circuit) -> (Engine, String) {
     }
 }
 
-/// A source that repeats fast and a switch it drives, directly or through resistors, diodes, comparators and logic.
+/// A source that repeats fast, or a modulator, and a switch it drives, directly or through resistors, diodes, comparators and
+/// control parts of two levels.
 fn driven(circuit: &Circuit) -> Option<(&str, &str)> {
-    let fast = |p: &&ResolvedPart| p.kind == KindId::PulseSource && p.period().is_some_and(|period| period < SWITCHING);
+    let fast = |p: &&ResolvedPart| {
+        p.kind.is_modulator() || p.kind == KindId::PulseSource && p.period().is_some_and(|period| period < SWITCHING)
+    };
     // A gate may be driven from a rail downwards: the rail is not what moves.
     let held: BTreeSet<usize> =
         circuit.parts.iter().filter(|p| p.kind == KindId::DcSource).flat_map(|p| p.pins.iter().copied()).collect();
     let moves = |net: &usize| *net != 0 && !held.contains(net);
     circuit.parts.iter().filter(fast).find_map(|source| {
-        let mut reached: BTreeSet<usize> = source.pins.iter().copied().find(moves).into_iter().collect();
+        let mut pins = source.pins.iter().copied();
+        let first = if source.kind.is_modulator() { pins.next() } else { pins.find(moves) };
+        let mut reached: BTreeSet<usize> = first.into_iter().collect();
         loop {
             let ways = circuit.parts.iter().flat_map(ways).filter(|(from, to)| reached.contains(from) && *to != 0);
             let more: Vec<usize> = ways.map(|(_, to)| to).filter(|to| !reached.contains(to)).collect();
@@ -68,11 +74,12 @@ fn ways(part: &ResolvedPart) -> Vec<(usize, usize)> {
     let pins = &part.pins;
     match part.kind {
         KindId::Resistor | KindId::Diode | KindId::Schottky => vec![(pins[0], pins[1]), (pins[1], pins[0])],
-        // From either input to the output.
-        KindId::Comparator | KindId::AndGate | KindId::OrGate | KindId::XorGate | KindId::Latch => {
-            vec![(pins[1], pins[0]), (pins[2], pins[0])]
+        KindId::Comparator => vec![(pins[1], pins[0]), (pins[2], pins[0])],
+        // From every input to every output, if that has two levels.
+        kind if kind.is_control() && kind.kind().parameter("level").is_some() => {
+            let to = |from: usize| kind.kind().pins_that(Role::Drives).map(move |to| (pins[from], pins[to]));
+            kind.kind().pins_that(Role::Listens).flat_map(to).collect()
         }
-        KindId::Inverter | KindId::Delay => vec![(pins[1], pins[0])],
         _ => Vec::new(),
     }
 }

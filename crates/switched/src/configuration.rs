@@ -23,6 +23,8 @@ pub(crate) struct Watched {
     /// Size of the pulse on entry, the guard's value, its first and second derivative: rows over z.
     pub(crate) pulse: Vec<f64>,
     pub(crate) levels: [Vec<f64>; 3],
+    /// What right behind the entry each of these is made of, as sizes over what ran before it: rounding in that is rounding in them.
+    pub(crate) made_of: [Vec<f64>; 3],
     /// What is set where it gives way.
     pub(crate) sets: Vec<Assigned>,
 }
@@ -181,6 +183,7 @@ impl Configuration {
             let along = chosen.solve(&constraints.times(&due));
             solved.add_scaled(-1.0, &ways.times(&along));
             pulses = ways.times(&chosen.solve(&constraints)).scaled(-1.0);
+            settle_zeros(&ranked, &mut pulses);
             let mut jump = p.times(&pulses);
             jump.add_scaled(1.0, &Matrix::identity(running));
             entry = Some(jump);
@@ -214,12 +217,28 @@ impl Configuration {
                 let second = through(&first, &self.rates, vec![0.0; value.len()]);
                 let sets = self.assigned(network, &guard.then.sets);
                 let to = guard.then.to;
-                self.guards.push(Watched { element: index, to, pulse, levels: [value, first, second], sets });
+                let levels = [value, first, second];
+                let made_of = levels.each_ref().map(|level| self.made_of(level));
+                self.guards.push(Watched { element: index, to, pulse, levels, made_of, sets });
             }
             for (mark, then) in &region.marks {
                 let sets = self.assigned(network, &then.sets);
                 self.marks.push(Marked { element: index, mark: *mark, to: then.to, sets });
             }
+        }
+    }
+
+    /// Sizes of what a row is made of right behind the entry, over what ran before it.
+    fn made_of(&self, row: &[f64]) -> Vec<f64> {
+        match &self.entry {
+            Some(entry) => {
+                let mut sum = vec![0.0; row.len()];
+                for (k, factor) in row.iter().enumerate().filter(|(_, factor)| **factor != 0.0) {
+                    sum.iter_mut().zip(entry.row(k)).for_each(|(sum, entry)| *sum += (factor * entry).abs());
+                }
+                sum
+            }
+            None => row.iter().map(|entry| entry.abs()).collect(),
         }
     }
 

@@ -36,6 +36,7 @@ mod orbit;
 mod parts;
 mod propagate;
 mod recorder;
+mod round;
 mod row;
 mod search;
 mod settled;
@@ -50,4 +51,4 @@ pub use small_signal::{Response, SmallSignal};
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "2";
+pub const VERSION: &str = "3";

@@ -51,11 +51,12 @@ impl Along for Walk {
     fn goes(&mut self, _: &mut Machine, length: f64) {
         self.since += length;
     }
-    fn passes(&mut self, machine: &Machine, event: Event) {
+    fn passes(&mut self, machine: &Machine, event: Event) -> bool {
         let was = values(&machine.network, &machine.compiled[event.was].of, &event.z);
         let is = values(&machine.network, &machine.compiled[machine.at].of, &machine.z);
         let jump = was.iter().zip(is).map(|(was, is)| was - is).collect();
         self.events.push((std::mem::take(&mut self.since), event, jump));
+        true
     }
 }
 

@@ -217,9 +217,12 @@ impl Machine {
                 if let (true, Some(begun)) = (clock, begun) {
                     let mark = *passed % course.corners_per_period();
                     let elements = &self.network.elements;
-                    let here = begun.of.marks.iter().enumerate().filter(|(_, marked)| {
-                        marked.mark == mark && elements[marked.element].clock == Some(index)
-                    });
+                    let here = begun
+                        .of
+                        .marks
+                        .iter()
+                        .enumerate()
+                        .filter(|(_, marked)| marked.mark == mark && elements[marked.element].clock == Some(index));
                     for (place, marked) in here {
                         regions[marked.element] = marked.to as u8;
                         if !marked.sets.is_empty() {
@@ -275,13 +278,16 @@ impl Machine {
     /// Right where an element has just passed a level, the value is what the resolution of time makes of zero.
     fn holds(&self, guard: &Watched, passed: bool, before: &[f64], after: &[f64]) -> bool {
         let resolved = if passed { RESOLUTION * self.t * dot(&guard.levels[1], after).abs() } else { 0.0 };
-        let sign = |row: &[f64], z: &[f64], more: f64| {
+        let sign = |row: &[f64], z: &[f64], sizes: &[f64], more: f64| {
             let value = dot(row, z);
-            if value.abs() <= Machine::rounding_of(&self.scale, self.slack, row) + more { 0.0 } else { value }
+            if value.abs() <= Machine::rounding_of(&self.scale, self.slack, sizes) + more { 0.0 } else { value }
         };
-        let levels = guard.levels.iter().enumerate();
-        let levels = levels.map(|(k, level)| sign(level, after, if k == 0 { resolved } else { 0.0 }));
-        std::iter::once(sign(&guard.pulse, before, 0.0)).chain(levels).find(|s| *s != 0.0).is_none_or(|s| s > 0.0)
+        let levels = guard.levels.iter().zip(&guard.made_of).enumerate();
+        let levels = levels.map(|(k, (level, sizes))| sign(level, after, sizes, if k == 0 { resolved } else { 0.0 }));
+        std::iter::once(sign(&guard.pulse, before, &guard.pulse, 0.0))
+            .chain(levels)
+            .find(|s| *s != 0.0)
+            .is_none_or(|s| s > 0.0)
     }
 
     /// Values right behind an entry into a configuration.
@@ -303,12 +309,7 @@ impl Machine {
     /// fewer of them, otherwise the last one alone (principal pivoting as in J. Júdice & F. Pires, *A block principal pivoting
     /// algorithm for large-scale strictly monotone linear complementarity problems*, Comput. Oper. Res. 21, 1994). Then one
     /// control after the other.
-    fn settle(
-        &mut self,
-        regions: Vec<u8>,
-        passed: Option<usize>,
-        jumps: Vec<Jump>,
-    ) -> Result<Change, SwitchedError> {
+    fn settle(&mut self, regions: Vec<u8>, passed: Option<usize>, jumps: Vec<Jump>) -> Result<Change, SwitchedError> {
         let slack = self.slack;
         let settled = self.search(regions, passed, jumps);
         self.slack = slack;

@@ -13,14 +13,16 @@ const MOST_STEPS: usize = 500_000;
 pub(crate) trait Along {
     /// Through the configuration at hand for a time, s.
     fn goes(&mut self, machine: &mut Machine, length: f64);
-    /// Past an event.
-    fn passes(&mut self, machine: &Machine, event: Event);
+    /// Past an event; whether the walk goes on behind it.
+    fn passes(&mut self, machine: &Machine, event: Event) -> bool;
 }
 
 /// What goes along with a walk nobody looks at.
 impl Along for () {
     fn goes(&mut self, _: &mut Machine, _: f64) {}
-    fn passes(&mut self, _: &Machine, _: Event) {}
+    fn passes(&mut self, _: &Machine, _: Event) -> bool {
+        true
+    }
 }
 
 /// An event, as small differences see it.
@@ -58,13 +60,19 @@ impl Event {
         }
     }
 
-    /// What becomes of a small difference: what has gone on until the event comes, the entries, and what has not yet gone on
-    /// behind it.
-    pub(crate) fn shift<'a>(&self, of: &impl Fn(usize) -> &'a Configuration, difference: &mut [f64]) {
+    /// What becomes of a small difference where each comes to its own event: what has gone on until then, and what happens. How
+    /// much later that is, s.
+    pub(crate) fn meets<'a>(&self, of: &impl Fn(usize) -> &'a Configuration, difference: &mut [f64]) -> f64 {
         let later = self.later(of(self.was), difference);
         difference.iter_mut().zip(&self.before).for_each(|(d, rate)| *d += later * rate);
         let mut z = self.z.clone();
         self.jumps.iter().for_each(|jump| jump.happen(of(jump.of()), &mut z, difference));
+        later
+    }
+
+    /// What becomes of a small difference at one time behind the event: what has not yet gone on is missing.
+    pub(crate) fn shift<'a>(&self, of: &impl Fn(usize) -> &'a Configuration, difference: &mut [f64]) {
+        let later = self.meets(of, difference);
         difference.iter_mut().zip(&self.after).for_each(|(d, rate)| *d -= later * rate);
     }
 }
@@ -94,7 +102,9 @@ pub(crate) fn walk(walker: &mut Walker, end: f64, along: &mut impl Along) -> Res
         if let Some(change) = walker.happen(step)? {
             event.jumps = change.jumps;
             event.after = walker.machine.rates();
-            along.passes(&walker.machine, event);
+            if !along.passes(&walker.machine, event) {
+                break;
+            }
         }
     }
     Ok(())
@@ -117,8 +127,9 @@ impl Along for Differences {
         let ladder = &mut machine.compiled[machine.at].ladder;
         self.0.iter_mut().for_each(|column| ladder.advance(column, length));
     }
-    fn passes(&mut self, machine: &Machine, event: Event) {
+    fn passes(&mut self, machine: &Machine, event: Event) -> bool {
         let of = |at: usize| &machine.compiled[at].of;
         self.0.iter_mut().for_each(|column| event.shift(&of, column));
+        true
     }
 }

@@ -4,7 +4,8 @@
 
 use crate::error::SwitchedError;
 use crate::machine::Stand;
-use crate::orbit::{Differences, walk};
+use crate::orbit::Differences;
+use crate::round::Round;
 use crate::walker::Walker;
 use linear::Matrix;
 use nalgebra::{DMatrix, DVector};
@@ -40,8 +41,7 @@ pub(crate) struct Search<'a> {
     pub(crate) walker: Walker,
     observer: &'a mut dyn Observer,
     health: Health,
-    period: f64,
-    section: f64,
+    round: Round,
     /// Periods walked, and steps of Newton's method.
     pub(crate) tried: u32,
     pub(crate) steps: u32,
@@ -53,10 +53,14 @@ pub(crate) struct Found {
     pub(crate) leaves: Matrix,
     /// Distance that is left, relative.
     pub(crate) residual: f64,
+    /// Length, s.
+    pub(crate) period: f64,
 }
 
 /// A period.
 struct Cycle {
+    /// How long it lasts, s.
+    length: f64,
     begins: Stand,
     ends: Stand,
     /// Whether what controls decided and keep is at the end what it was at the beginning, such as a latch's.
@@ -112,15 +116,14 @@ impl<'a> Newton<'a> {
 
 impl<'a> Search<'a> {
     /// A search from where a walker stands, at a time from the first period on.
-    pub(crate) fn new(walker: Walker, observer: &'a mut dyn Observer, period: f64, section: f64) -> Self {
-        Search { walker, observer, health: Health::default(), period, section, tried: 0, steps: 0 }
+    pub(crate) fn new(walker: Walker, observer: &'a mut dyn Observer, round: Round) -> Self {
+        Search { walker, observer, health: Health::default(), round, tried: 0, steps: 0 }
     }
 
     /// Runs so many periods from where it stands.
     fn forward(&mut self, periods: usize) -> Result<(), SwitchedError> {
         for _ in 0..periods {
-            let end = self.walker.machine.t + self.period;
-            walk(&mut self.walker, end, &mut ())?;
+            self.round.walk(&mut self.walker, &mut Differences(Vec::new()))?;
             self.walked()?;
         }
         Ok(())
@@ -129,8 +132,8 @@ impl<'a> Search<'a> {
     /// Counts a period, sets the time back by it, and asks whether to go on.
     fn walked(&mut self) -> Result<(), SwitchedError> {
         self.tried += 1;
-        self.walker.machine.back(self.period, self.section);
-        let progress = Progress { time: 0.0, end: self.period, health: &self.health };
+        self.round.back(&mut self.walker.machine);
+        let progress = Progress { time: 0.0, end: f64::INFINITY, health: &self.health };
         if self.observer.progress(&progress) == Command::Stop { Err(SwitchedError::Stopped) } else { Ok(()) }
     }
 
@@ -141,8 +144,7 @@ impl<'a> Search<'a> {
         let n = self.walker.machine.network.states.len();
         let mut differences = Differences::of_states(&self.walker.machine);
         self.walker.machine.rescale();
-        let end = self.walker.machine.t + self.period;
-        walk(&mut self.walker, end, &mut differences)?;
+        let length = self.round.walk(&mut self.walker, &mut differences)?;
         self.walked()?;
         let mut leaves = Matrix::zeros(n, n);
         for (c, column) in differences.0.iter().enumerate() {
@@ -152,7 +154,7 @@ impl<'a> Search<'a> {
         let change = machine.z[..n].iter().zip(&begins.z).map(|(end, begin)| end - begin).collect();
         let scale = machine.scale[..n].iter().map(|scale| if *scale > 0.0 { *scale } else { 1.0 }).collect();
         let repeats = machine.decided() == decided;
-        Ok(Cycle { begins, ends: machine.stand(), repeats, change, leaves, scale })
+        Ok(Cycle { length, begins, ends: machine.stand(), repeats, change, leaves, scale })
     }
 
     /// A period that begins where another did, but with other states; none where there is none.
@@ -191,7 +193,7 @@ impl<'a> Search<'a> {
             }
             if long <= CLOSED || (stalled > 2 && long <= NEARLY) {
                 self.walker.stand_at(&cycle.begins);
-                return Ok(Found { leaves: cycle.leaves, residual: long });
+                return Ok(Found { leaves: cycle.leaves, residual: long, period: cycle.length });
             }
             stalled = if long < 0.5 * best { 0 } else { stalled + 1 };
             best = best.min(long);

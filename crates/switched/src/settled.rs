@@ -7,6 +7,7 @@ use crate::machine::{Machine, Stand};
 use crate::network::Network;
 use crate::orbit::{Along, Event, walk};
 use crate::parts;
+use crate::round::{self, Round};
 use crate::search::Search;
 use crate::transient::{Ended, Settings, Transient};
 use crate::walker::Walker;
@@ -18,6 +19,10 @@ use recording::{Complex64, Health, Observer};
 const NOTHING: f64 = 1e-8;
 /// How far walking may be from the course between its nodes, relative; nothing is recorded.
 const LOOSE: f64 = 1e-3;
+/// Longest step where no period is known, s; the course of what is looked at makes them as short as they have to be.
+const UNKNOWN: f64 = 1.0;
+/// Part of a free period at its end that is not looked at: the event it ends with is the one it began with.
+const LAST: f64 = 1e-9;
 /// Longest common period in units of the longest one, and how closely periods must fit into it.
 const MOST_COMMON: usize = 1000;
 const FITS: f64 = 1e-9;
@@ -37,6 +42,8 @@ pub struct Settled {
     begins: Stand,
     /// Period, s.
     pub period: f64,
+    /// Whether the period is the circuit's own: nothing in it repeats by time.
+    pub free: bool,
     /// Steps of Newton's method it took.
     pub iterations: u32,
     /// Periods walked in all.
@@ -66,11 +73,21 @@ impl Settled {
         let period = common_period(&machine)?;
         machine.begin()?;
         machine.freeze();
-        let mut walker = Walker::new(machine, period, LOOSE, period);
-        let section = section(&walker.machine, period);
-        walk(&mut walker, section, &mut ())?;
-        let mut search = Search::new(walker, observer, period, section);
+        let mut walker = Walker::new(machine, period.unwrap_or(UNKNOWN), LOOSE, period.unwrap_or(UNKNOWN));
+        let round = match period {
+            Some(period) => {
+                let section = section(&walker.machine, period);
+                walk(&mut walker, section, &mut ())?;
+                Round::Clocked { period, section }
+            }
+            None => round::free(&mut walker)?,
+        };
+        let mut search = Search::new(walker, observer, round);
         let found = search.run()?;
+        let period = found.period;
+        if let Round::Free { .. } = round {
+            aside(&mut search.walker, period)?;
+        }
         let n = found.leaves.rows();
         let leaves = DMatrix::from_fn(n, n, |r, c| found.leaves[(r, c)]);
         let mut multipliers: Vec<Complex64> =
@@ -81,6 +98,7 @@ impl Settled {
             walker: search.walker,
             begins,
             period,
+            free: matches!(round, Round::Free { .. }),
             iterations: search.steps,
             periods: search.tried,
             residual: found.residual,
@@ -173,15 +191,49 @@ impl Along for Idle {
             }
         }
     }
-    fn passes(&mut self, _: &Machine, _: Event) {}
+    fn passes(&mut self, _: &Machine, _: Event) -> bool {
+        true
+    }
 }
 
-/// The shortest time in which everything that repeats comes round, s.
-fn common_period(machine: &Machine) -> Result<f64, SwitchedError> {
+/// Goes from an event to where nothing happens for long, so that a period begins and ends there.
+fn aside(walker: &mut Walker, period: f64) -> Result<(), SwitchedError> {
+    let stand = walker.machine.stand();
+    let mut pauses = Pauses { all: Vec::new(), since: 0.0 };
+    walk(walker, stand.t + (1.0 - LAST) * period, &mut pauses)?;
+    pauses.all.push(pauses.since);
+    walker.stand_at(&stand);
+    let ends = pauses.all.iter().scan(0.0, |end, pause| {
+        *end += pause;
+        Some((*end, *pause))
+    });
+    let longest = ends.max_by(|a, b| a.1.total_cmp(&b.1));
+    let (end, pause) = longest.unwrap_or((period, period));
+    walk(walker, stand.t + end - (1.0 - WITHIN) * pause, &mut ())
+}
+
+/// Times between events, s.
+struct Pauses {
+    all: Vec<f64>,
+    since: f64,
+}
+
+impl Along for Pauses {
+    fn goes(&mut self, _: &mut Machine, length: f64) {
+        self.since += length;
+    }
+    fn passes(&mut self, _: &Machine, _: Event) -> bool {
+        self.all.push(std::mem::take(&mut self.since));
+        true
+    }
+}
+
+/// The shortest time in which everything that repeats comes round, s; none where nothing is known to repeat.
+fn common_period(machine: &Machine) -> Result<Option<f64>, SwitchedError> {
     let periods: Vec<f64> = machine.network.courses.iter().filter_map(Course::period).collect();
     let longest = periods.iter().copied().fold(0.0, f64::max);
     if longest == 0.0 {
-        return Err(SwitchedError::NotPeriodic { why: "nothing repeats: no source has a period".to_owned() });
+        return Ok(None);
     }
     let fits = |whole: f64| {
         periods.iter().all(|period| {
@@ -189,7 +241,7 @@ fn common_period(machine: &Machine) -> Result<f64, SwitchedError> {
             (times - times.round()).abs() <= FITS * times
         })
     };
-    (1..=MOST_COMMON).map(|k| k as f64 * longest).find(|whole| fits(*whole)).ok_or_else(|| {
+    (1..=MOST_COMMON).map(|k| k as f64 * longest).find(|whole| fits(*whole)).map(Some).ok_or_else(|| {
         let why = format!("the periods of its sources have no common multiple up to {MOST_COMMON} of the longest");
         SwitchedError::NotPeriodic { why }
     })

@@ -51,6 +51,7 @@ pub(crate) struct Walker {
     pub(crate) middle: Vec<f64>,
     pub(crate) last: Vec<f64>,
     probe: Vec<f64>,
+    between: Vec<f64>,
 }
 
 /// A step that has been found.
@@ -91,6 +92,7 @@ impl Walker {
             middle: vec![0.0; size],
             last: vec![0.0; size],
             probe: vec![0.0; size],
+            between: Vec::new(),
         }
     }
 
@@ -121,7 +123,8 @@ impl Walker {
             self.nodes(0.0);
             return Step { length: 0.0, ends: Ends::Target };
         }
-        let mut h = self.pace().min(left);
+        let (pace, blind) = self.pace();
+        let mut h = pace.min(left);
         let mut ends = Ends::Open;
         // Equal steps up to the target rather than a sliver before it.
         let steps = (left / h).ceil();
@@ -133,7 +136,10 @@ impl Walker {
         }
         loop {
             self.nodes(h);
-            let error = self.error(h);
+            let mut error = self.error(h);
+            if blind && error <= TOO_FAR {
+                error = self.strays(h);
+            }
             if error <= TOO_FAR {
                 break;
             }
@@ -247,25 +253,50 @@ impl Walker {
         self.full.iter().enumerate().map(scale).filter(|(_, full)| *full > 0.0)
     }
 
-    /// How long a step may be, from what the course is like where it begins.
-    fn pace(&self) -> f64 {
+    /// How long a step may be, from what the course is like where it begins; and whether rounding hides some of that.
+    fn pace(&self) -> (f64, bool) {
         let compiled = &self.machine.compiled[self.machine.at];
         let (seen, z) = (compiled.seen(), &self.machine.z);
         let (third, fourth) = (seen.third(&self.here), seen.fourth(&self.here));
         let mut h = if self.begun { self.max_step } else { self.max_step.min(FIRST * self.whole) };
+        let mut blind = false;
         for (row, full) in self.full_scales() {
             let allowed = self.tolerance * full;
             // Only where it would be shortened is the root worth taking.
             if CUBIC * third[row].abs() * h * h * h > allowed {
                 let size = CUBIC * (third[row].abs() - noise(compiled.derivatives[0].row(row), z));
                 h = if size > 0.0 { h.min((allowed / size).cbrt()) } else { h };
+                blind |= size <= 0.0;
             }
             if QUARTIC * fourth[row].abs() * h * h * h * h > allowed {
                 let size = QUARTIC * (fourth[row].abs() - noise(compiled.derivatives[1].row(row), z));
                 h = if size > 0.0 { h.min((allowed / size).sqrt().sqrt()) } else { h };
+                blind |= size <= 0.0;
             }
         }
-        h
+        (h, blind)
+    }
+
+    /// How far the quadratics through a step's nodes are from the course between them, relative to what is allowed: looked up
+    /// where derivatives tell nothing, because something very fast is about.
+    fn strays(&mut self, h: f64) -> f64 {
+        let mut probe = std::mem::take(&mut self.probe);
+        let mut seen = std::mem::take(&mut self.between);
+        let (mut most, g) = (0.0f64, STAGE);
+        for s in [0.5 * g, 0.5 * (1.0 + g)] {
+            probe.copy_from_slice(&self.machine.z);
+            self.machine.compiled[self.machine.at].ladder.advance(&mut probe, s * h);
+            self.machine.compiled[self.machine.at].look_inside(&probe, &mut seen);
+            // Lagrange's weights of the nodes at 0, γ and 1.
+            let weights = [(s - g) * (s - 1.0) / g, s * (s - 1.0) / (g * (g - 1.0)), s * (s - g) / (1.0 - g)];
+            for (row, full) in self.full_scales() {
+                let [here, inside, there] = [&self.here, &self.inside, &self.there].map(|at| at[row]);
+                let curve = weights[0] * here + weights[1] * inside + weights[2] * there;
+                most = most.max((curve - seen[row]).abs() / (self.tolerance * full));
+            }
+        }
+        (self.probe, self.between) = (probe, seen);
+        most
     }
 
     /// Error of the quadratics through a step's nodes as seen from its end, relative to what is allowed.

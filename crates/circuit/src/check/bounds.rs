@@ -58,6 +58,35 @@ pub(crate) fn courses(parts: &[ResolvedPart], findings: &mut Findings) {
     }
 }
 
+/// Values of a part of which one must not be above another.
+const IN_ORDER: [(KindId, &str, &str); 8] = [
+    (KindId::PiController, "low", "high"),
+    (KindId::Type2Compensator, "low", "high"),
+    (KindId::Type3Compensator, "low", "high"),
+    (KindId::SampledController, "low", "high"),
+    (KindId::PulseModulator, "ramp_low", "ramp_high"),
+    (KindId::UndervoltageLockout, "off_voltage", "on_voltage"),
+    (KindId::BurstController, "stop_below", "run_above"),
+    (KindId::CriticalModulator, "blanking", "restart_time"),
+];
+
+/// Limits the wrong way round.
+pub(crate) fn in_order(parts: &[ResolvedPart], findings: &mut Findings) {
+    let pairs =
+        parts.iter().flat_map(|part| IN_ORDER.iter().filter(|(kind, ..)| *kind == part.kind).map(move |p| (part, p)));
+    for (part, (kind, lower, upper)) in pairs.filter(|(part, (_, lower, upper))| part.value(lower) >= part.value(upper))
+    {
+        let parameters = kind.kind().parameters;
+        let named = |id: &str| parameters.iter().find(|p| p.id == id).map_or("", |p| p.name).to_lowercase();
+        findings.error(
+            "out-of-order",
+            Place::parameter(&part.id, lower),
+            format!("“{}” of {} is not below “{}”", named(lower), part.id, named(upper)),
+            "Change one of the two",
+        );
+    }
+}
+
 /// Studies that would be stopped for what they record.
 pub(crate) fn too_long(circuit: &Circuit, findings: &mut Findings) {
     for study in &circuit.studies {

@@ -2,6 +2,7 @@
 
 use super::joined::Joined;
 use crate::finding::{Findings, Place};
+use crate::kinds::Role;
 use crate::resolved::{ResolvedPart, ResolvedReading, ResolvedStudy, ResolvedWindow};
 use crate::{KindId, ReadingMeasure, Source, SourceKind, StudyKind};
 use quantity::{Unit, show};
@@ -66,28 +67,6 @@ fn unused(s: &Sense<'_>, findings: &mut Findings) {
     }
 }
 
-/// Which pins of a kind drive their net, and which only listen.
-fn drives(kind: KindId) -> &'static [usize] {
-    match kind {
-        KindId::Amplifier | KindId::Comparator => &[0],
-        KindId::AndGate | KindId::OrGate | KindId::XorGate | KindId::Inverter | KindId::Latch | KindId::Delay => &[0],
-        KindId::Regulator | KindId::SeriesReference => &[1],
-        _ => &[],
-    }
-}
-
-fn listens(kind: KindId) -> &'static [usize] {
-    match kind {
-        KindId::Amplifier | KindId::Comparator => &[1, 2, 3, 4],
-        KindId::AndGate | KindId::OrGate | KindId::XorGate | KindId::Latch => &[1, 2],
-        KindId::Inverter | KindId::Delay => &[1],
-        KindId::MosfetN | KindId::MosfetP => &[1],
-        KindId::ControlledSwitch | KindId::VoltageControlledVoltage | KindId::VoltageControlledCurrent => &[2, 3],
-        KindId::ShuntReference => &[2],
-        _ => &[],
-    }
-}
-
 /// Pairs of pins that make a part useless when they are on one net; none where only all of them do.
 pub fn useless_between(kind: KindId) -> &'static [(usize, usize)] {
     match kind {
@@ -126,7 +105,7 @@ fn undriven(s: &Sense<'_>, findings: &mut Findings) {
         let mut driven = false;
         for part in s.parts {
             for (pin, _) in part.pins.iter().enumerate().filter(|(_, n)| **n == net) {
-                if listens(part.kind).contains(&pin) {
+                if part.kind.kind().pins[pin].role == Role::Listens {
                     listener.get_or_insert((part, pin));
                 } else if part.kind != KindId::Capacitor {
                     driven = true;
@@ -148,8 +127,8 @@ fn undriven(s: &Sense<'_>, findings: &mut Findings) {
 fn outputs(s: &Sense<'_>, findings: &mut Findings) {
     let mut driver: Vec<Option<&ResolvedPart>> = vec![None; s.nets.len()];
     for part in s.parts {
-        for pin in drives(part.kind) {
-            let net = part.pins[*pin];
+        for pin in part.kind.kind().pins_that(Role::Drives) {
+            let net = part.pins[pin];
             match driver[net] {
                 None => driver[net] = Some(part),
                 Some(other) => findings.warning(

@@ -9,11 +9,11 @@ pub(super) const AMPLIFIER: Kind = Kind {
     letter: "U",
     help: "An amplifier with two poles, slew limit, output swing to its supplies, output resistance and current limit.",
     pins: &[
-        pin("out", "output"),
-        pin("inp", "input +"),
-        pin("inn", "input −"),
-        pin("vp", "supply +"),
-        pin("vn", "supply −"),
+        drives("out", "output"),
+        listens("inp", "input +"),
+        listens("inn", "input −"),
+        listens("vp", "supply +"),
+        listens("vn", "supply −"),
     ],
     parameters: &[
         quantity("gain", "Open-loop gain", Unit::One, "100k", (1.0, 1e9), "Voltage gain at low frequency."),
@@ -89,11 +89,11 @@ pub(super) const COMPARATOR: Kind = Kind {
     letter: "U",
     help: "Output at supply + or − according to the larger input, with hysteresis and a finite edge.",
     pins: &[
-        pin("out", "output"),
-        pin("inp", "input +"),
-        pin("inn", "input −"),
-        pin("vp", "supply +"),
-        pin("vn", "supply −"),
+        drives("out", "output"),
+        listens("inp", "input +"),
+        listens("inn", "input −"),
+        listens("vp", "supply +"),
+        listens("vn", "supply −"),
     ],
     parameters: &[
         quantity("hysteresis", "Hysteresis", Unit::Volt, "5m", (0.0, 100.0), "Width between the two thresholds."),
@@ -119,7 +119,7 @@ pub(super) const SHUNT_REFERENCE: Kind = Kind {
     name: "Shunt reference",
     letter: "U",
     help: "Draws cathode current so that its reference input stays at the reference voltage.",
-    pins: &[pin("k", "cathode"), pin("a", "anode"), pin("ref", "reference")],
+    pins: &[pin("k", "cathode"), pin("a", "anode"), listens("ref", "reference")],
     parameters: &[
         headline(sought_between(quantity(
             "reference_voltage",
@@ -188,7 +188,7 @@ pub(super) const SERIES_REFERENCE: Kind = Kind {
     name: "Series reference",
     letter: "U",
     help: "Holds a precise voltage between output and common, sourcing and sinking a small current.",
-    pins: &[pin("in", "input"), pin("out", "output"), pin("com", "common")],
+    pins: &[pin("in", "input"), drives("out", "output"), pin("com", "common")],
     parameters: &[
         headline(sought_between(quantity(
             "voltage",
@@ -251,7 +251,7 @@ pub(super) const REGULATOR: Kind = Kind {
     name: "Three-terminal regulator",
     letter: "U",
     help: "Holds its output above its common or adjust pin, fixed or adjustable, positive or negative.",
-    pins: &[pin("in", "input"), pin("out", "output"), pin("com", "common or adjust")],
+    pins: &[pin("in", "input"), drives("out", "output"), pin("com", "common or adjust")],
     parameters: &[
         Parameter {
             id: "polarity",

@@ -45,6 +45,26 @@ pub enum KindId {
     Inverter,
     Latch,
     Delay,
+    PiController,
+    #[serde(rename = "type_2_compensator")]
+    Type2Compensator,
+    #[serde(rename = "type_3_compensator")]
+    Type3Compensator,
+    VoltageSensor,
+    CurrentSensor,
+    PulseModulator,
+    CurrentModulator,
+    OnTimeModulator,
+    CriticalModulator,
+    HystereticModulator,
+    HalfBridgeDriver,
+    Monostable,
+    Counter,
+    SoftStart,
+    UndervoltageLockout,
+    BurstController,
+    HiccupLimiter,
+    SampledController,
     ShuntReference,
     SeriesReference,
     Regulator,
@@ -88,6 +108,21 @@ pub struct Pin {
     pub id: &'static str,
     /// Name shown.
     pub name: &'static str,
+    /// What it does with its net.
+    #[serde(skip)]
+    pub role: Role,
+}
+
+/// What a pin does with its net.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Role {
+    /// Carries current like any other.
+    #[default]
+    Conducts,
+    /// Puts its net where the part wants it.
+    Drives,
+    /// Only looks, and wants to be driven.
+    Listens,
 }
 
 /// A parameter of a part kind.
@@ -207,6 +242,11 @@ impl Kind {
         matches!(self.id, KindId::CurrentLoad | KindId::PowerLoad | KindId::SteppedLoad)
     }
 
+    /// Pins that do something with their nets, by index.
+    pub fn pins_that(&self, role: Role) -> impl Iterator<Item = usize> {
+        self.pins.iter().enumerate().filter(move |(_, pin)| pin.role == role).map(|(index, _)| index)
+    }
+
     /// A rating by its identifier.
     pub fn rating(&self, id: &str) -> Option<&'static Rating> {
         self.ratings.iter().find(|r| r.id == id)
@@ -224,7 +264,15 @@ impl Kind {
 }
 
 pub(super) const fn pin(id: &'static str, name: &'static str) -> Pin {
-    Pin { id, name }
+    Pin { id, name, role: Role::Conducts }
+}
+
+pub(super) const fn drives(id: &'static str, name: &'static str) -> Pin {
+    Pin { id, name, role: Role::Drives }
+}
+
+pub(super) const fn listens(id: &'static str, name: &'static str) -> Pin {
+    Pin { id, name, role: Role::Listens }
 }
 
 pub(super) const fn quantity(

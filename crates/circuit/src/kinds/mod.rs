@@ -5,9 +5,9 @@
 //! drawing crate, equations in the engine, one file each.
 
 mod blocks;
+mod control;
 mod describe;
 mod loads;
-mod logic;
 mod magnetics;
 mod passive;
 mod semiconductors;
@@ -15,13 +15,23 @@ mod sources;
 mod switches;
 mod switching;
 
-pub use describe::{Form, Kind, KindId, Parameter, Pin, Rating, Sought, Stress};
+pub use describe::{Form, Kind, KindId, Parameter, Pin, Rating, Role, Sought, Stress};
 
 impl KindId {
     /// The table row of this kind.
     pub fn kind(self) -> &'static Kind {
         // The table is in the order of the enum; a test holds it to that.
         &KINDS[self as usize]
+    }
+
+    /// Whether it is a control part: what it does is modes between events.
+    pub fn is_control(self) -> bool {
+        (KindId::AndGate..=KindId::SampledController).contains(&self)
+    }
+
+    /// Whether it makes pulses by itself, of what it is told.
+    pub fn is_modulator(self) -> bool {
+        (KindId::PulseModulator..=KindId::HystereticModulator).contains(&self)
     }
 
     /// The identifier as written in documents.
@@ -63,6 +73,24 @@ impl KindId {
             KindId::Inverter => "inverter",
             KindId::Latch => "latch",
             KindId::Delay => "delay",
+            KindId::PiController => "pi_controller",
+            KindId::Type2Compensator => "type_2_compensator",
+            KindId::Type3Compensator => "type_3_compensator",
+            KindId::VoltageSensor => "voltage_sensor",
+            KindId::CurrentSensor => "current_sensor",
+            KindId::PulseModulator => "pulse_modulator",
+            KindId::CurrentModulator => "current_modulator",
+            KindId::OnTimeModulator => "on_time_modulator",
+            KindId::CriticalModulator => "critical_modulator",
+            KindId::HystereticModulator => "hysteretic_modulator",
+            KindId::HalfBridgeDriver => "half_bridge_driver",
+            KindId::Monostable => "monostable",
+            KindId::Counter => "counter",
+            KindId::SoftStart => "soft_start",
+            KindId::UndervoltageLockout => "undervoltage_lockout",
+            KindId::BurstController => "burst_controller",
+            KindId::HiccupLimiter => "hiccup_limiter",
+            KindId::SampledController => "sampled_controller",
             KindId::ShuntReference => "shunt_reference",
             KindId::SeriesReference => "series_reference",
             KindId::Regulator => "regulator",
@@ -108,12 +136,30 @@ pub const KINDS: &[Kind] = &[
     semiconductors::PNP,
     blocks::AMPLIFIER,
     blocks::COMPARATOR,
-    logic::AND_GATE,
-    logic::OR_GATE,
-    logic::XOR_GATE,
-    logic::INVERTER,
-    logic::LATCH,
-    logic::DELAY,
+    control::logic::AND_GATE,
+    control::logic::OR_GATE,
+    control::logic::XOR_GATE,
+    control::logic::INVERTER,
+    control::logic::LATCH,
+    control::logic::DELAY,
+    control::compensators::PI_CONTROLLER,
+    control::compensators::TYPE_2_COMPENSATOR,
+    control::compensators::TYPE_3_COMPENSATOR,
+    control::compensators::VOLTAGE_SENSOR,
+    control::compensators::CURRENT_SENSOR,
+    control::modulators::PULSE_MODULATOR,
+    control::modulators::CURRENT_MODULATOR,
+    control::modulators::ON_TIME_MODULATOR,
+    control::modulators::CRITICAL_MODULATOR,
+    control::modulators::HYSTERETIC_MODULATOR,
+    control::timing::HALF_BRIDGE_DRIVER,
+    control::timing::MONOSTABLE,
+    control::timing::COUNTER,
+    control::supervision::SOFT_START,
+    control::supervision::UNDERVOLTAGE_LOCKOUT,
+    control::supervision::BURST_CONTROLLER,
+    control::supervision::HICCUP_LIMITER,
+    control::compensators::SAMPLED_CONTROLLER,
     blocks::SHUNT_REFERENCE,
     blocks::SERIES_REFERENCE,
     blocks::REGULATOR,

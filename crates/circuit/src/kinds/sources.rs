@@ -198,7 +198,7 @@ pub(super) const VOLTAGE_CONTROLLED_VOLTAGE: Kind = Kind {
     name: "Voltage-controlled voltage",
     letter: "E",
     help: "A voltage in proportion to another.",
-    pins: &[pin("plus", "+"), pin("minus", "−"), pin("cp", "control +"), pin("cn", "control −")],
+    pins: &[pin("plus", "+"), pin("minus", "−"), listens("cp", "control +"), listens("cn", "control −")],
     parameters: &[headline(quantity("gain", "Gain", Unit::One, "1", (-1e6, 1e6), "Volts per volt of control."))],
     ratings: &[],
     dc_paths: ONE_PATH,
@@ -210,7 +210,7 @@ pub(super) const VOLTAGE_CONTROLLED_CURRENT: Kind = Kind {
     name: "Voltage-controlled current",
     letter: "G",
     help: "A current from a to b in proportion to a voltage.",
-    pins: &[pin("a", "a"), pin("b", "b"), pin("cp", "control +"), pin("cn", "control −")],
+    pins: &[pin("a", "a"), pin("b", "b"), listens("cp", "control +"), listens("cn", "control −")],
     parameters: &[headline(quantity(
         "transconductance",
         "Transconductance",

@@ -48,14 +48,15 @@ const ON_RESISTANCE: Parameter =
     quantity("on_resistance", "On-resistance", Unit::Ohm, "10m", (1e-9, ANY), "Resistance when closed.");
 const OFF_RESISTANCE: Parameter =
     quantity("off_resistance", "Off-resistance", Unit::Ohm, "10M", (1e-9, 1e15), "Resistance when open.");
-const CONTROLLED: [Pin; 4] = [pin("a", "a"), pin("b", "b"), pin("cp", "control +"), pin("cn", "control −")];
+const BY_VOLTAGE: &[Pin] = &[pin("a", "a"), pin("b", "b"), listens("cp", "control +"), listens("cn", "control −")];
+const BY_CURRENT: &[Pin] = &[pin("a", "a"), pin("b", "b"), pin("cp", "control +"), pin("cn", "control −")];
 
 pub(super) const CONTROLLED_SWITCH: Kind = Kind {
     id: KindId::ControlledSwitch,
     name: "Controlled switch",
     letter: "S",
     help: "A resistance that changes between its open and closed values with a control voltage.",
-    pins: &CONTROLLED,
+    pins: BY_VOLTAGE,
     parameters: &[
         headline(quantity(
             "on_voltage",
@@ -81,7 +82,7 @@ pub(super) const CURRENT_SWITCH: Kind = Kind {
     letter: "S",
     help: "A resistance that changes between its open and closed values with the current through its control pins, \
            which drop no voltage; put them in series with the part that controls it.",
-    pins: &CONTROLLED,
+    pins: BY_CURRENT,
     parameters: &[
         headline(quantity(
             "on_current",

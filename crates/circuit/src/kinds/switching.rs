@@ -6,12 +6,15 @@ impl KindId {
     /// What the kind is by switching; none if it has no form there.
     pub fn by_switching(self) -> Option<&'static str> {
         use KindId::{
-            Amplifier, AndGate, Capacitor, Comparator, ControlledSwitch, CoreTransformer, CoupledWindings,
-            CurrentControlledCurrent, CurrentControlledVoltage, CurrentLoad, CurrentSource, CurrentSwitch, DcSource,
-            Delay, Diode, ExponentialSource, HystereticTransformer, IdealTransformer, Inductor, Inverter, Latch, Led,
-            MosfetN, MosfetP, Npn, OrGate, PiecewiseSource, Pnp, PowerLoad, PulseSource, Regulator, Resistor, Schottky,
-            SeriesReference, ShuntReference, SineSource, SteppedLoad, Thermistor, ThreePhaseSource, ThreeWindings,
-            TimedSwitch, VoltageControlledCurrent, VoltageControlledVoltage, XorGate, Zener,
+            Amplifier, AndGate, BurstController, Capacitor, Comparator, ControlledSwitch, CoreTransformer, Counter,
+            CoupledWindings, CriticalModulator, CurrentControlledCurrent, CurrentControlledVoltage, CurrentLoad,
+            CurrentModulator, CurrentSensor, CurrentSource, CurrentSwitch, DcSource, Delay, Diode, ExponentialSource,
+            HalfBridgeDriver, HiccupLimiter, HystereticModulator, HystereticTransformer, IdealTransformer, Inductor,
+            Inverter, Latch, Led, Monostable, MosfetN, MosfetP, Npn, OnTimeModulator, OrGate, PiController,
+            PiecewiseSource, Pnp, PowerLoad, PulseModulator, PulseSource, Regulator, Resistor, SampledController,
+            Schottky, SeriesReference, ShuntReference, SineSource, SoftStart, SteppedLoad, Thermistor,
+            ThreePhaseSource, ThreeWindings, TimedSwitch, Type2Compensator, Type3Compensator, UndervoltageLockout,
+            VoltageControlledCurrent, VoltageControlledVoltage, VoltageSensor, XorGate, Zener,
         };
         Some(match self {
             DcSource | PulseSource | CurrentSource | PiecewiseSource | ExponentialSource | ThreePhaseSource => {
@@ -39,7 +42,18 @@ impl KindId {
             Amplifier => "Gain, both poles, slew, swing, output resistance and current limit, with sharp corners.",
             Comparator => "At either supply behind its resistance, decided at once.",
             AndGate | OrGate | XorGate | Inverter | Latch => "High or low behind its resistance, decided at once.",
-            Delay => "High or low behind its resistance, after its delays exactly.",
+            Delay | Monostable | Counter | HalfBridgeDriver | UndervoltageLockout | BurstController | HiccupLimiter => {
+                "High or low behind its resistance, its times exact and its edges at once."
+            }
+            PulseModulator | CurrentModulator | OnTimeModulator | CriticalModulator | HystereticModulator => {
+                "High or low behind its resistance, its edges at once and located exactly."
+            }
+            PiController | Type2Compensator | Type3Compensator | VoltageSensor | CurrentSensor | SoftStart => {
+                "As at device level, exactly."
+            }
+            SampledController => {
+                "As at device level, exactly; small sinusoids see its steps as if they were infinitely fine."
+            }
             TimedSwitch => "Closed or open, changing at once in the middle of its transition.",
             ControlledSwitch | CurrentSwitch => {
                 "Closed or open, at its levels with hysteresis, halfway between them without."
@@ -49,14 +63,15 @@ impl KindId {
                 "Its curve in straight pieces, within 0.2 % above its lowest voltage and 2 % below; from a hundred times that on \
                  its current no longer falls."
             }
-            Thermistor
-            | CoreTransformer
-            | HystereticTransformer
-            | Npn
-            | Pnp
-            | ShuntReference
-            | SeriesReference
-            | Regulator => return None,
+            CoreTransformer => "The curve of its core in twenty straight pieces; without the damping of its leakage.",
+            Npn | Pnp => {
+                "Its base as a diode, its collector the gain times its base's current, or saturated: a voltage and a resistance. No \
+                 charges, no Early effect, nothing backwards."
+            }
+            ShuntReference | SeriesReference | Regulator => {
+                "Regulating, in dropout, at its limit, with sharp corners; saturated, a shunt reference is a resistance."
+            }
+            Thermistor | HystereticTransformer => return None,
         })
     }
 }

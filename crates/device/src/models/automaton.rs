@@ -160,11 +160,10 @@ impl Controlled {
         })
     }
 
-    /// The guard that gives way most, and by how much.
-    fn least(&self, at: Point<'_>) -> (f64, Option<&Transition>) {
+    /// The values of the guards, each with what follows where it gives way.
+    fn guards(&self, at: Point<'_>) -> impl Iterator<Item = (f64, &Transition)> {
         let guards = &self.automaton.modes[self.at_mode(at.x)].guards;
-        let values = guards.iter().map(|guard| (self.value(&guard.holds, at.x, at.t), Some(&guard.then)));
-        values.fold((f64::INFINITY, None), |least, guard| if guard.0 < least.0 { guard } else { least })
+        guards.iter().map(move |guard| (self.value(&guard.holds, at.x, at.t), &guard.then))
     }
 
     fn follow(&self, transition: &Transition, x: &mut [f64], t: f64) {
@@ -266,7 +265,10 @@ impl Model for Controlled {
                 None => {
                     stamps.current(driven.pin, -driven.conductance * value);
                     stamps.current(driven.against, driven.conductance * value);
-                    terms.terms.iter().for_each(|(entry, _, factor)| stamps.slope(*entry, -driven.conductance * factor));
+                    terms
+                        .terms
+                        .iter()
+                        .for_each(|(entry, _, factor)| stamps.slope(*entry, -driven.conductance * factor));
                 }
             }
         }
@@ -316,7 +318,7 @@ impl Model for Controlled {
     }
 
     fn margin(&self, at: Point<'_>) -> f64 {
-        self.least(at).0
+        self.guards(at).map(|(value, _)| value).fold(f64::INFINITY, f64::min)
     }
 
     fn due(&self, at: Point<'_>) -> bool {
@@ -337,7 +339,8 @@ impl Model for Controlled {
     }
 
     fn trip(&self, x: &mut [f64], t: f64) {
-        if let Some(then) = self.least(Point { x, t }).1.cloned() {
+        let gives_way = self.guards(Point { x, t }).find(|(value, _)| *value < 0.0).map(|(_, then)| then.clone());
+        if let Some(then) = gives_way {
             self.follow(&then, x, t);
         }
     }

@@ -14,6 +14,7 @@ use super::junction::{CONDUCTING, Depletion, THERMAL_VOLTAGE};
 use super::real::Real;
 use crate::contract::GMIN;
 use crate::stamps::Exponential;
+use circuit::fit::{self, BipolarFit};
 use circuit::{KindId, ResolvedPart};
 use std::f64::consts::{SQRT_2, TAU};
 
@@ -40,44 +41,20 @@ pub(super) struct Bipolar {
     base_collector: Depletion,
 }
 
-/// Collector current over base current at which saturation voltages are stated (common practice).
-const FORCED_GAIN: f64 = 10.0;
-/// Collector resistance left at least, Ω.
-const LEAST_RESISTANCE: f64 = 1e-6;
-
-/// Saturation voltage of the junctions alone, `V_T·ln(I_F/I_R)`, at the forced gain: from
-/// `I_c = I_F − I_R·(1 + 1/β_R)` and `I_b = I_F/β_F + I_R/β_R`.
-fn intrinsic_saturation(gain: f64, reverse_gain: f64) -> f64 {
-    let base = 1.0 / FORCED_GAIN;
-    let reverse = (gain * base - 1.0) / (1.0 + (1.0 + gain) / reverse_gain);
-    let forward = gain * (base - reverse / reverse_gain);
-    if reverse > 0.0 { THERMAL_VOLTAGE * (forward / reverse).ln() } else { 0.0 }
-}
-
 fn reciprocal(value: f64) -> f64 {
     if value > 0.0 { 1.0 / value } else { 0.0 }
 }
 
 impl Bipolar {
     pub(super) fn new(part: &ResolvedPart) -> Self {
-        let current = part.value("collector_current");
-        let knee = reciprocal(part.value("knee_current"));
-        // At the stated current the base charge has already grown; v_bc is taken as zero.
-        let forward = current * 0.5 * (1.0 + (1.0 + 4.0 * current * knee).sqrt());
-        let (gain, reverse_gain) = (part.value("gain"), part.value("reverse_gain"));
-        let saturated = part.value("saturation_voltage");
-        let collector_resistance = if saturated > 0.0 {
-            ((saturated - intrinsic_saturation(gain, reverse_gain)) / current).max(LEAST_RESISTANCE)
-        } else {
-            part.value("collector_resistance")
-        };
+        let BipolarFit { saturation_current, collector_resistance, .. } = fit::of_bipolar(part);
         Bipolar {
             sign: if part.kind == KindId::Pnp { -1.0 } else { 1.0 },
-            saturation_current: forward / (part.value("base_emitter_voltage") / THERMAL_VOLTAGE).exp_m1(),
-            gain,
-            reverse_gain,
+            saturation_current,
+            gain: part.value("gain"),
+            reverse_gain: part.value("reverse_gain"),
             early: reciprocal(part.value("early_voltage")),
-            knee,
+            knee: reciprocal(part.value("knee_current")),
             base_conductance: 1.0 / part.value("base_resistance"),
             collector_conductance: 1.0 / collector_resistance,
             transit_time: reciprocal(TAU * part.value("transition_frequency")),

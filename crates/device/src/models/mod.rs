@@ -94,11 +94,6 @@ pub(crate) fn build(part: &ResolvedPart, layout: &mut Layout) -> Box<dyn Model> 
         KindId::CurrentSwitch => wrapped!(switches::SmoothSwitch::<true>::new(part)),
         KindId::CurrentLoad | KindId::SteppedLoad => wrapped!(loads::CurrentLoad::new(part)),
         KindId::PowerLoad => wrapped!(loads::PowerLoad::new(part)),
-        KindId::AndGate
-        | KindId::OrGate
-        | KindId::XorGate
-        | KindId::Inverter
-        | KindId::Latch
-        | KindId::Delay => Box::new(automaton::Controlled::new(control::automaton(part), part, layout)),
+        _ => Box::new(automaton::Controlled::new(control::automaton(part), part, layout)),
     }
 }

@@ -153,6 +153,12 @@ impl<'a> Transient<'a> {
             stepper.start_from(&point.unknowns);
         }
         stepper.make_consistent(FIRST_INSTANT * settings.end, health)?;
+        for _ in 0..MOST_TRIPS * equations.trips() {
+            if stepper.trip().is_none() {
+                break;
+            }
+            stepper.begin_anew(FIRST_INSTANT * settings.end, health);
+        }
         recorder.begin(&stepper.start);
         Ok(Transient {
             stored_first: recorder.stored,

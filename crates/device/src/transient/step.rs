@@ -271,6 +271,13 @@ impl<'a> Stepper<'a> {
         }
     }
 
+    /// Finds the first values anew, behind what has tripped at the very beginning.
+    pub(super) fn begin_anew(&mut self, length: f64, health: &mut Health) {
+        self.settle_start(length, health);
+        self.accuracy.forget();
+        self.accuracy.note(&self.start.x);
+    }
+
     /// Finds the start anew from its charges, by a backward Euler step of a length that is nothing
     /// beside the steps that fail. Where a step was accepted on the edge of a device's switching,
     /// voltages can be left that do not agree with the charges, and no step from there is short

@@ -126,9 +126,7 @@ impl Pose {
             KindId::ShuntReference => mirrored + if self.turn == Turn::None { 0.0 } else { 6.0 },
             KindId::SeriesReference | KindId::Regulator => self.standing(4.0, 12.0, 12.0),
             KindId::Amplifier | KindId::Comparator => self.standing(3.0, 0.7, 10.0),
-            KindId::AndGate | KindId::OrGate | KindId::XorGate | KindId::Inverter | KindId::Latch | KindId::Delay => {
-                self.standing(3.0, 12.0, 12.0)
-            }
+            kind if kind.is_control() => self.standing(3.0, 12.0, 12.0),
             KindId::ThreePhaseSource => self.standing(6.0, 9.0, 12.0),
             _ if self.pins.len() == 2 => self.two_pins(kind, depth(0), depth(1)),
             // What a winding feeds stands on its other side, away from the source.

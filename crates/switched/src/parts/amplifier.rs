@@ -3,6 +3,7 @@
 //!
 //! `dx/dt = drive − (ω_u/A₀)·x − back`, `dy/dt = ω₂·(held(m + x) − y)`, `i = limited((y − v_out)/R_o)`.
 
+use super::pieces::between;
 use crate::network::{Changes, Guard, Network, Region};
 use crate::row::{ONE, Of, Row};
 use circuit::ResolvedPart;
@@ -84,24 +85,6 @@ pub(super) fn amplifier(part: &ResolvedPart, n: &mut Network) {
 }
 
 /// `y = x` as long as its size is below a limit, the limit beyond.
-fn limited(n: &mut Network, (y, x): (Row, Row), limit: f64, names: [&'static str; 3]) {
-    let relation = n.relation(Row::default());
-    let region = |name, is: Row, guards| Region {
-        name,
-        relations: vec![(relation, y.clone().plus(-1.0, is))],
-        guards,
-        ..Region::default()
-    };
-    let short_of = |sign: f64| Row::constant(limit).plus(-sign, x.clone());
-    let beyond = |sign: f64| x.clone().times(sign).plus(-limit, ONE);
-    let regions = vec![
-        region(
-            names[0],
-            x.clone(),
-            vec![Guard::new(short_of(1.0), 1), Guard::new(short_of(-1.0), 2)],
-        ),
-        region(names[1], Row::constant(limit), vec![Guard::new(beyond(1.0), 0)]),
-        region(names[2], Row::constant(-limit), vec![Guard::new(beyond(-1.0), 0)]),
-    ];
-    n.element(Changes::Continuously, 0, regions, Vec::new());
+fn limited(n: &mut Network, of: (Row, Row), limit: f64, [inside, above, below]: [&'static str; 3]) {
+    between(n, of, [Row::constant(-limit), Row::constant(limit)], [below, inside, above]);
 }

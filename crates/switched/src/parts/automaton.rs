@@ -38,7 +38,11 @@ pub(super) fn automaton(part: &ResolvedPart, automaton: &Automaton, n: &mut Netw
     };
     let transition = |t: &control::Transition| Transition {
         to: t.to,
-        sets: t.sets.iter().map(|set| Set { state: index(set.state), value: row(&set.value), rule: set.clone() }).collect(),
+        sets: t
+            .sets
+            .iter()
+            .map(|set| Set { state: index(set.state), value: row(&set.value), rule: set.clone() })
+            .collect(),
     };
     // The open-circuit voltage each output is driven to takes the place of the relation's last term.
     let outputs: Vec<(usize, Row)> = automaton

@@ -83,8 +83,8 @@ pub(super) fn power(part: &ResolvedPart, n: &mut Network) {
         };
         let current = across.clone().times(slope).plus(at.1 - slope * at.0, ONE);
         let from = (piece > 0).then(|| Guard::new(across.clone().plus(-knots[piece - 1].0, ONE), piece - 1));
-        let until = (piece < last)
-            .then(|| Guard::new(Row::constant(knots[piece].0).plus(-1.0, across.clone()), piece + 1));
+        let until =
+            (piece < last).then(|| Guard::new(Row::constant(knots[piece].0).plus(-1.0, across.clone()), piece + 1));
         Region {
             name: if piece < BELOW.len() { "below its lowest voltage" } else { "as stated" },
             relations: vec![(relation, Row::of(i).plus(-1.0, current))],

@@ -2,10 +2,13 @@
 
 mod amplifier;
 mod automaton;
+mod bipolar;
 mod controlling;
 mod diodes;
 mod loads;
 mod passive;
+mod pieces;
+mod regulators;
 mod sources;
 mod switches;
 mod windings;
@@ -57,6 +60,11 @@ fn add(part: &ResolvedPart, n: &mut Network) -> bool {
         | KindId::CurrentControlledCurrent => sources::controlled(part, n),
         KindId::Diode | KindId::Schottky | KindId::Led => diodes::diode(part, n),
         KindId::Zener => diodes::zener(part, n),
+        KindId::CoreTransformer => windings::on_core(part, n),
+        KindId::Npn | KindId::Pnp => bipolar::bipolar(part, n),
+        KindId::ShuntReference => regulators::shunt_reference(part, n),
+        KindId::SeriesReference => regulators::series_reference(part, n),
+        KindId::Regulator => regulators::regulator(part, n),
         KindId::MosfetN | KindId::MosfetP => switches::mosfet(part, n),
         KindId::TimedSwitch => switches::timed(part, n),
         KindId::ControlledSwitch | KindId::CurrentSwitch => switches::controlled(part, n),
@@ -64,7 +72,7 @@ fn add(part: &ResolvedPart, n: &mut Network) -> bool {
         KindId::Amplifier => amplifier::amplifier(part, n),
         KindId::CurrentLoad | KindId::SteppedLoad => loads::current(part, n),
         KindId::PowerLoad => loads::power(part, n),
-        kind if control::is_control(kind) => automaton::automaton(part, &control::automaton(part), n),
+        kind if kind.is_control() => automaton::automaton(part, &control::automaton(part), n),
         _ => return false,
     }
     true

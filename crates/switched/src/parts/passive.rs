@@ -64,16 +64,16 @@ pub(super) fn inductor(part: &ResolvedPart, n: &mut Network) {
     }
     let scale = saturates_at / ((1.0 - RESIDUAL) / (AT_SATURATION - RESIDUAL)).sqrt().acosh();
     let curve = |current: f64| inductance * (RESIDUAL * current + (1.0 - RESIDUAL) * scale * (current / scale).tanh());
-    saturating(n, (i, driving), scale, inductance, initial, curve);
+    saturating(n, (i, driving), scale, RESIDUAL * inductance, initial, curve);
 }
 
-/// A winding whose current follows its flux along straight lines between points of a curve, beyond the last with the slope
-/// that is left there; odd in both.
-fn saturating(
+/// A current that follows a flux along straight lines between points of a curve, beyond the last with the inductance that is left
+/// there; odd in both. The curve bends where the current comes to the scale.
+pub(super) fn saturating(
     n: &mut Network,
     (i, driving): (Of, Row),
     scale: f64,
-    inductance: f64,
+    beyond: f64,
     initial: f64,
     curve: impl Fn(f64) -> f64,
 ) {
@@ -82,7 +82,6 @@ fn saturating(
     let points: Vec<(f64, f64)> = mirrored.chain(upward.iter().copied()).collect();
     let last = points.len() - 1;
     let (far_flux, far_current) = points[last];
-    let beyond = RESIDUAL * inductance;
     // Pieces from the lowest up: beyond, between points, beyond.
     let pieces: Vec<(f64, f64)> = std::iter::once((1.0 / beyond, -far_current + far_flux / beyond))
         .chain(points.windows(2).map(|ends| {

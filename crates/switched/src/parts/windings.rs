@@ -1,6 +1,7 @@
 //! Windings. Coupled ones are taken apart as `L = G·D·Gᵀ` (Cholesky without roots): with `y = Gᵀ·i` for states the rates are
 //! `dy/dt = D⁻¹·G⁻¹·(v − R·i)`, so that a coupling near one makes one small leakage and takes no accuracy from the rest.
 
+use super::passive::saturating;
 use crate::network::Network;
 use crate::row::{Of, Row};
 use circuit::ResolvedPart;
@@ -51,6 +52,41 @@ fn taken_apart<const N: usize>(inductance: &[[f64; N]; N]) -> (Vec<Vec<f64>>, Ve
         }
     }
     (g, d)
+}
+
+/// Magnetic constant, H/m (CODATA 2018).
+const MU_0: f64 = 1.256_637_062_12e-6;
+
+/// Two windings on a core: `N₁·i₁ + N₂·i₂ = H·l` follows the flux along the curve of the core in straight pieces, and with e the
+/// voltage per turn `v_k = R_k·i_k + L_k·di_k/dt + N_k·e`.
+pub(super) fn on_core(part: &ResolvedPart, n: &mut Network) {
+    let both = |name: &str| [part.value(&format!("primary_{name}")), part.value(&format!("secondary_{name}"))];
+    let (turns, leakages, resistances) = (both("turns"), both("leakage"), both("resistance"));
+    let [area, length, permeability, saturation] =
+        ["core_area", "path_length", "permeability", "saturation"].map(|name| part.value(name));
+    let ends = |k: usize| (part.pins[2 * k], part.pins[2 * k + 1]);
+    let currents = [0, 1].map(|k| n.current(ends(k).0, ends(k).1));
+    let (per_turn, driven) = (n.inner(), n.inner());
+    n.relation(Row::of(driven).plus(-turns[0], currents[0]).plus(-turns[1], currents[1]));
+    for k in 0..2 {
+        let across = Row::across(ends(k).0, ends(k).1);
+        let left = across.clone().plus(-resistances[k], currents[k]).plus(-turns[k], per_turn);
+        if leakages[k] > 0.0 {
+            let state = n.state(0.0, left.times(1.0 / leakages[k]));
+            n.relation(Row::of(currents[k]).plus(-1.0, state));
+            n.stores(state, leakages[k]);
+        } else {
+            n.relation(left);
+        }
+        n.port(across, currents[k]);
+        n.loss(Row::of(currents[k]).times(resistances[k]), currents[k]);
+    }
+    let flux = |driven: f64| {
+        let field = driven / length;
+        area * (MU_0 * field + saturation * (MU_0 * (permeability - 1.0) * field / saturation).tanh())
+    };
+    let scale = saturation * length / (MU_0 * (permeability - 1.0)).max(MU_0 * 1e-6);
+    saturating(n, (driven, Row::of(per_turn)), scale, area * MU_0 / length, 0.0, flux);
 }
 
 fn coupled(part: &ResolvedPart, n: &mut Network, (g, d): (&[Vec<f64>], &[f64]), resistances: &[f64]) {

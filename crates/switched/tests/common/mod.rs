@@ -2,6 +2,7 @@
 #![allow(dead_code, unreachable_pub)]
 
 pub mod converters;
+pub mod edges;
 #[path = "../../../device/tests/common/rows.rs"]
 pub mod rows;
 

@@ -1,0 +1,153 @@
+//! What comes round: a period that clocks and sources give, or one of a circuit's own, from an event to where the same happens
+//! again.
+//!
+//! A circuit that nothing drives in time has no period known in advance, and any state of its orbit can be the first. The map from
+//! one occurrence of an event to the next has a fixed point all the same, and its derivative is what differences are where each
+//! comes to its own event (a Poincaré map; T. S. Parker & L. O. Chua, *Practical Numerical Algorithms for Chaotic Systems*, 1989,
+//! from memory).
+
+use crate::error::SwitchedError;
+use crate::machine::Machine;
+use crate::network::Changes;
+use crate::orbit::{Along, Differences, Event, walk};
+use crate::walker::Walker;
+use std::collections::BTreeMap;
+
+/// Events that are looked at before one is chosen, and at most.
+const LOOKED_AT: usize = 400;
+const MOST: usize = 20_000;
+/// Stretches of the later half of them, in each of which what happens again and again has happened.
+const STRETCHES: usize = 4;
+/// Rounds after which what was chosen is trusted, and choices at most.
+const TRUSTED: usize = 4;
+const CHOICES: usize = 20;
+/// Time in which something must happen, s.
+const LONG: f64 = 1e3;
+
+/// What an element does at an event.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Marker {
+    element: usize,
+    from: u8,
+    to: u8,
+}
+
+/// What comes round.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum Round {
+    /// A time, s, and where in it the period begins.
+    Clocked { period: f64, section: f64 },
+    /// An event.
+    Free { marker: Marker },
+}
+
+impl Round {
+    /// Walks once round from where a walker stands; how long that took, s.
+    pub(crate) fn walk(&self, walker: &mut Walker, differences: &mut Differences) -> Result<f64, SwitchedError> {
+        let from = walker.machine.t;
+        match self {
+            Round::Clocked { period, .. } => walk(walker, from + period, differences)?,
+            Round::Free { marker } => {
+                let mut until = Until { marker: *marker, differences, met: false, events: 0 };
+                walk(walker, from + LONG, &mut until)?;
+                if !until.met {
+                    let why = "what repeated at first does not any more".to_owned();
+                    return Err(SwitchedError::NotPeriodic { why });
+                }
+            }
+        }
+        Ok(walker.machine.t - from)
+    }
+
+    /// Sets the time back to where a round begins.
+    pub(crate) fn back(&self, machine: &mut Machine) {
+        match self {
+            Round::Clocked { period, section } => machine.back(*period, *section),
+            Round::Free { .. } => machine.back(f64::INFINITY, 0.0),
+        }
+    }
+}
+
+/// Differences up to a marker, where each comes to its own event.
+struct Until<'a> {
+    marker: Marker,
+    differences: &'a mut Differences,
+    met: bool,
+    events: usize,
+}
+
+impl Along for Until<'_> {
+    fn goes(&mut self, machine: &mut Machine, length: f64) {
+        self.differences.goes(machine, length);
+    }
+    fn passes(&mut self, machine: &Machine, event: Event) -> bool {
+        self.met = markers(machine, &event).any(|marker| marker == self.marker);
+        if !self.met {
+            self.events += 1;
+            return self.events < MOST && self.differences.passes(machine, event);
+        }
+        let of = |at: usize| &machine.compiled[at].of;
+        self.differences.0.iter_mut().for_each(|column| {
+            event.meets(&of, column);
+        });
+        false
+    }
+}
+
+/// What elements did that decide by themselves.
+fn markers<'a>(machine: &'a Machine, event: &Event) -> impl Iterator<Item = Marker> + 'a {
+    let (was, is) = (&machine.compiled[event.was].of.regions, machine.regions());
+    let elements = machine.network.elements.iter().enumerate();
+    let decide = elements.filter(|(_, element)| element.changes == Changes::ByControl).map(|(element, _)| element);
+    decide
+        .map(|element| Marker { element, from: was[element], to: is[element] })
+        .filter(|marker| marker.from != marker.to)
+}
+
+/// Events as they come.
+struct Noted(Vec<Marker>);
+
+impl Along for Noted {
+    fn goes(&mut self, _: &mut Machine, _: f64) {}
+    fn passes(&mut self, machine: &Machine, event: Event) -> bool {
+        self.0.extend(markers(machine, &event));
+        let enough = self.0.len() >= LOOKED_AT && self.0.len().is_power_of_two();
+        self.0.len() < MOST && !(enough && self.chosen().is_some_and(|(_, rare)| !rare))
+    }
+}
+
+impl Noted {
+    /// Of the events in the later half the one that happens least often, but again and again; and whether others are rarer still.
+    fn chosen(&self) -> Option<(Marker, bool)> {
+        let later = &self.0[self.0.len() / 2..];
+        let mut count: BTreeMap<Marker, usize> = BTreeMap::new();
+        later.iter().for_each(|marker| *count.entry(*marker).or_default() += 1);
+        let stretches = || later.chunks(later.len().div_ceil(STRETCHES).max(1));
+        let again = |marker: &Marker| stretches().all(|stretch| stretch.contains(marker));
+        let rare = count.keys().any(|marker| !again(marker));
+        let chosen = count.into_iter().filter(|(marker, _)| again(marker)).min_by_key(|(_, times)| *times)?;
+        Some((chosen.0, rare))
+    }
+}
+
+/// The event from which a circuit without clocks comes round; the walker then stands behind one.
+///
+/// # Errors
+/// [`SwitchedError::NotPeriodic`] if nothing happens again and again.
+pub(crate) fn free(walker: &mut Walker) -> Result<Round, SwitchedError> {
+    for _ in 0..CHOICES {
+        let mut noted = Noted(Vec::new());
+        let end = walker.machine.t + LONG;
+        walk(walker, end, &mut noted)?;
+        let Some((marker, _)) = noted.chosen() else { break };
+        let round = Round::Free { marker };
+        // What belonged to switching on alone does not come again.
+        let holds = (0..TRUSTED).all(|_| round.walk(walker, &mut Differences(Vec::new())).is_ok());
+        round.back(&mut walker.machine);
+        if holds {
+            return Ok(round);
+        }
+    }
+    let why = "nothing repeats: no source has a period, and no part switches again and again by itself".to_owned();
+    Err(SwitchedError::NotPeriodic { why })
+}
