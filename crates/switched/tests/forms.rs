@@ -101,8 +101,9 @@ proptest! {
         for at in [5e-6, 45e-6, 95e-6] {
             let [switched, device] = runs.each_ref().map(|run| level(run, "c.v", at));
             prop_assert!((switched - device).abs() < 0.1, "{} for {} at {:e} s with {} V", switched, device, at, supply);
+            // The tangent of the base's curve leaves it by what a threefold current makes.
             let [switched, device] = runs.each_ref().map(|run| level(run, "b.v", at));
-            prop_assert!((switched - device).abs() < 0.1, "{} for {} at {:e} s", switched, device, at);
+            prop_assert!((switched - device).abs() < 0.15, "{} for {} at {:e} s", switched, device, at);
         }
     }
 
