@@ -8,9 +8,10 @@
 //! use circuit::{Supply, resolve};
 //! let latch = r#"{ "mellow_coil": 1, "title": "latch", "parts": [
 //!     { "id": "V1", "kind": "dc_source", "pins": { "plus": "s", "minus": "gnd" }, "parameters": { "voltage": "5" } },
+//!     { "id": "R1", "kind": "resistor", "pins": { "a": "q", "b": "gnd" } },
 //!     { "id": "U1", "kind": "latch", "pins": { "out": "q", "s": "s", "r": "gnd", "com": "gnd" } } ] }"#;
 //! let circuit = resolve(&Supply::from_json(latch).unwrap()).unwrap();
-//! let latch = mellow_control::automaton(&circuit.parts[1]);
+//! let latch = mellow_control::automaton(&circuit.parts[2]);
 //! // Reset and with both inputs low it is low, and stays until either input has passed its threshold.
 //! assert_eq!(latch.modes[0].name, "low");
 //! let set = &latch.modes[0].guards[0];

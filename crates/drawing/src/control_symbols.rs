@@ -1,6 +1,6 @@
 //! Symbols of control parts: a rectangle with a qualifying symbol of IEC 60617 where there is one, a picture of what it makes otherwise.
 
-use crate::picture::{Picture, line};
+use crate::picture::{Picture, line, read};
 use circuit::KindId;
 
 /// Output, two inputs, common beneath; output, one input, common beneath.
@@ -50,8 +50,8 @@ const BURSTS: &str =
 
 /// The symbol of a control part.
 pub(crate) fn control(kind: KindId) -> Picture {
-    let two_inputs = |mark: &'static str| (GATE, (2, 2), vec![line(GATE_BOX), line(mark)]);
-    let one_input = |mark: &'static str| (BUFFER, (2, 2), vec![line(BUFFER_BOX), line(BUFFER_LEADS), line(mark)]);
+    let two_inputs = |mark: &'static str| (GATE, (2, 2), vec![line(GATE_BOX), read(mark)]);
+    let one_input = |mark: &'static str| (BUFFER, (2, 2), vec![line(BUFFER_BOX), line(BUFFER_LEADS), read(mark)]);
     match kind {
         KindId::AndGate => two_inputs(AND),
         KindId::OrGate => two_inputs(AT_LEAST_ONE),
@@ -59,9 +59,10 @@ pub(crate) fn control(kind: KindId) -> Picture {
         KindId::Inverter => (
             BUFFER,
             (2, 2),
-            vec![line(BUFFER_BOX), line(ONE), line("M2.6 0 A0.3 0.3 0 0 1 2 0 A0.3 0.3 0 0 1 2.6 0 M2.6 0 H3")],
+            vec![line(BUFFER_BOX), read(ONE), line("M2.6 0 A0.3 0.3 0 0 1 2 0 A0.3 0.3 0 0 1 2.6 0 M2.6 0 H3")],
         ),
-        KindId::Latch => two_inputs(SET_RESET),
+        // Its letters stand at the inputs, wherever those are.
+        KindId::Latch => (GATE, (2, 2), vec![line(GATE_BOX), line(SET_RESET)]),
         KindId::PiController => two_inputs(JUMP_AND_RAMP),
         KindId::Type2Compensator => two_inputs(TYPE_2),
         KindId::Type3Compensator => two_inputs(TYPE_3),
@@ -73,7 +74,7 @@ pub(crate) fn control(kind: KindId) -> Picture {
         KindId::CriticalModulator => two_inputs(FROM_NOTHING),
         KindId::OnTimeModulator => two_inputs(ONE_LENGTH),
         KindId::HystereticModulator => two_inputs(BAND),
-        KindId::HalfBridgeDriver => (DRIVER, (2, 3), vec![line(DRIVER_BOX), line(NEVER_BOTH)]),
+        KindId::HalfBridgeDriver => (DRIVER, (2, 3), vec![line(DRIVER_BOX), read(NEVER_BOTH)]),
         KindId::Monostable => one_input(ONE_PULSE),
         KindId::Counter => two_inputs(CTR),
         KindId::SoftStart => one_input(RISES_AND_STAYS),

@@ -26,12 +26,18 @@ pub struct Shape {
     pub path: &'static str,
     /// Filled instead of stroked.
     pub filled: bool,
+    /// Neither turned nor mirrored with the rest, because it is read.
+    pub upright: bool,
 }
 
 pub(crate) const fn line(path: &'static str) -> Shape {
-    Shape { path, filled: false }
+    Shape { path, filled: false, upright: false }
 }
 
 pub(crate) const fn filled(path: &'static str) -> Shape {
-    Shape { path, filled: true }
+    Shape { path, filled: true, upright: false }
+}
+
+pub(crate) const fn read(path: &'static str) -> Shape {
+    Shape { path, filled: false, upright: true }
 }

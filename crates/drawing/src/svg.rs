@@ -70,11 +70,12 @@ fn drawn(text: &mut String, part: &DrawnPart) {
     let mirror = if part.mirror { -1 } else { 1 };
     put!(text, "<g transform=\"translate({} {}) rotate({}) scale({mirror} 1)\">", part.at.x, part.at.y, part.turn);
     for shape in symbol(part.kind).shapes {
-        if shape.filled {
-            put!(text, "<path d=\"{}\" fill=\"{INK}\" stroke=\"none\"/>", shape.path);
-        } else {
-            put!(text, "<path d=\"{}\"/>", shape.path);
-        }
+        let how = match (shape.filled, shape.upright) {
+            (true, _) => format!(" fill=\"{INK}\" stroke=\"none\""),
+            (false, true) => format!(" transform=\"scale({mirror} 1) rotate({})\"", -part.turn),
+            (false, false) => String::new(),
+        };
+        put!(text, "<path d=\"{}\"{how}/>", shape.path);
     }
     put!(text, "</g>");
     for (k, line) in part.label.iter().enumerate() {

@@ -162,7 +162,11 @@ impl Kernel {
                     *sum += entry * x;
                 }
             }
-            y.copy_from_slice(&sums[..y.len()]);
+            // A copy of known length is a few moves and no call.
+            match <&mut [f64; BLOCK]>::try_from(&mut *y) {
+                Ok(y) => *y = sums,
+                Err(_) => y.iter_mut().zip(sums).for_each(|(y, sum)| *y = sum),
+            }
         }
     }
 }

@@ -6,8 +6,9 @@ use crate::machine::Machine;
 use crate::walker::{Ends, Step, Walker};
 use linear::dot;
 
-/// Steps from which on a walk does not end.
+/// Steps from which on a walk does not end, and those of all walks of a search together.
 const MOST_STEPS: usize = 500_000;
+const MOST_IN_ALL: u64 = 2_000_000;
 
 /// What goes along with a walk.
 pub(crate) trait Along {
@@ -15,6 +16,10 @@ pub(crate) trait Along {
     fn goes(&mut self, machine: &mut Machine, length: f64);
     /// Past an event; whether the walk goes on behind it.
     fn passes(&mut self, machine: &Machine, event: Event) -> bool;
+    /// Whether it has waited for long enough.
+    fn tires(&self) -> bool {
+        false
+    }
 }
 
 /// What goes along with a walk nobody looks at.
@@ -83,10 +88,15 @@ impl Event {
 /// What can go wrong in a transient.
 pub(crate) fn walk(walker: &mut Walker, end: f64, along: &mut impl Along) -> Result<(), SwitchedError> {
     let mut steps = 0;
-    while walker.machine.t < end {
+    while walker.machine.t < end && !along.tires() {
         steps += 1;
         if steps > MOST_STEPS {
             return Err(walker.restless());
+        }
+        walker.walked += 1;
+        if walker.walked > MOST_IN_ALL {
+            let why = format!("none was found in {MOST_IN_ALL} steps; run a transient and see what goes on");
+            return Err(SwitchedError::NotPeriodic { why });
         }
         let target = walker.machine.next_corner().min(end);
         let step = walker.find(target);

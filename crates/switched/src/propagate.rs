@@ -14,6 +14,65 @@ const TERMS: usize = 9;
 /// A term that is no more than this beside what it is added to ends the series.
 const NOTHING: f64 = 1e-18;
 
+/// Size of `A·h` up to which one series serves a whole step, and terms of it at most: what is left of it, 1/22!, is rounding.
+const SHORT: f64 = 1.0;
+const MOST_TERMS: usize = 22;
+
+/// Where what runs is at any time of a step: a series about its beginning, `z + h·A·z·s + …` with s from 0 to 1, so that what is
+/// looked at within the step costs no products.
+#[derive(Debug, Default)]
+pub(crate) struct Series {
+    terms: Vec<Vec<f64>>,
+    count: usize,
+    /// The step's length, s; zero where there is no series.
+    span: f64,
+}
+
+impl Series {
+    pub(crate) fn forget(&mut self) {
+        self.span = 0.0;
+    }
+
+    pub(crate) fn is_known(&self) -> bool {
+        self.span > 0.0
+    }
+
+    /// About where a step begins that is short.
+    pub(crate) fn about(&mut self, z: &[f64], h: f64, ladder: &Ladder) {
+        self.terms.resize_with(MOST_TERMS, Vec::new);
+        self.terms[0].clear();
+        self.terms[0].extend_from_slice(z);
+        self.count = 1;
+        while self.count < MOST_TERMS {
+            let (before, after) = self.terms.split_at_mut(self.count);
+            let (last, next) = (&before[self.count - 1], &mut after[0]);
+            next.resize(z.len(), 0.0);
+            ladder.rates.apply(last, next);
+            let factor = h / self.count as f64;
+            let mut counts = false;
+            for (next, z) in next.iter_mut().zip(z) {
+                *next *= factor;
+                counts |= next.abs() > NOTHING * z.abs();
+            }
+            self.count += 1;
+            if !counts {
+                break;
+            }
+        }
+        self.span = h;
+    }
+
+    /// What runs a time behind the beginning, s.
+    pub(crate) fn at(&self, time: f64, into: &mut [f64]) {
+        let s = time / self.span;
+        let (last, others) = self.terms[..self.count].split_last().unwrap_or((&self.terms[0], &[]));
+        into.copy_from_slice(last);
+        for term in others.iter().rev() {
+            into.iter_mut().zip(term).for_each(|(sum, term)| *sum = *sum * s + term);
+        }
+    }
+}
+
 /// What it takes to propagate within a configuration.
 #[derive(Debug)]
 pub(crate) struct Ladder {
@@ -87,6 +146,11 @@ impl Ladder {
             }
             std::mem::swap(term, next);
         }
+    }
+
+    /// Whether a time, s, is short beside everything that moves, so that one series serves all of it.
+    pub(crate) fn is_short(&self, h: f64) -> bool {
+        h * FOOT <= SHORT * self.foot
     }
 
     fn climb(&mut self, level: usize) {

@@ -21,8 +21,8 @@ const STRETCHES: usize = 4;
 /// Rounds after which what was chosen is trusted, and choices at most.
 const TRUSTED: usize = 4;
 const CHOICES: usize = 20;
-/// Time in which something must happen, s.
-const LONG: f64 = 1e3;
+/// Steps in which something must happen.
+const PATIENT: usize = 20_000;
 
 /// What an element does at an event.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -48,8 +48,8 @@ impl Round {
         match self {
             Round::Clocked { period, .. } => walk(walker, from + period, differences)?,
             Round::Free { marker } => {
-                let mut until = Until { marker: *marker, differences, met: false, events: 0 };
-                walk(walker, from + LONG, &mut until)?;
+                let mut until = Until { marker: *marker, differences, met: false, events: 0, steps: 0 };
+                walk(walker, f64::INFINITY, &mut until)?;
                 if !until.met {
                     let why = "what repeated at first does not any more".to_owned();
                     return Err(SwitchedError::NotPeriodic { why });
@@ -74,16 +74,22 @@ struct Until<'a> {
     differences: &'a mut Differences,
     met: bool,
     events: usize,
+    /// Steps since the last event.
+    steps: usize,
 }
 
 impl Along for Until<'_> {
     fn goes(&mut self, machine: &mut Machine, length: f64) {
         self.differences.goes(machine, length);
+        self.steps += 1;
+    }
+    fn tires(&self) -> bool {
+        self.steps > PATIENT
     }
     fn passes(&mut self, machine: &Machine, event: Event) -> bool {
         self.met = markers(machine, &event).any(|marker| marker == self.marker);
         if !self.met {
-            self.events += 1;
+            (self.events, self.steps) = (self.events + 1, 0);
             return self.events < MOST && self.differences.passes(machine, event);
         }
         let of = |at: usize| &machine.compiled[at].of;
@@ -104,12 +110,18 @@ fn markers<'a>(machine: &'a Machine, event: &Event) -> impl Iterator<Item = Mark
         .filter(|marker| marker.from != marker.to)
 }
 
-/// Events as they come.
-struct Noted(Vec<Marker>);
+/// Events as they come, and steps since the last.
+struct Noted(Vec<Marker>, usize);
 
 impl Along for Noted {
-    fn goes(&mut self, _: &mut Machine, _: f64) {}
+    fn goes(&mut self, _: &mut Machine, _: f64) {
+        self.1 += 1;
+    }
+    fn tires(&self) -> bool {
+        self.1 > PATIENT
+    }
     fn passes(&mut self, machine: &Machine, event: Event) -> bool {
+        self.1 = 0;
         self.0.extend(markers(machine, &event));
         let enough = self.0.len() >= LOOKED_AT && self.0.len().is_power_of_two();
         self.0.len() < MOST && !(enough && self.chosen().is_some_and(|(_, rare)| !rare))
@@ -136,16 +148,20 @@ impl Noted {
 /// [`SwitchedError::NotPeriodic`] if nothing happens again and again.
 pub(crate) fn free(walker: &mut Walker) -> Result<Round, SwitchedError> {
     for _ in 0..CHOICES {
-        let mut noted = Noted(Vec::new());
-        let end = walker.machine.t + LONG;
-        walk(walker, end, &mut noted)?;
-        let Some((marker, _)) = noted.chosen() else { break };
+        let mut noted = Noted(Vec::new(), 0);
+        walk(walker, f64::INFINITY, &mut noted)?;
+        let Some((marker, _)) = noted.chosen().filter(|_| !noted.tires()) else { break };
         let round = Round::Free { marker };
         // What belonged to switching on alone does not come again.
-        let holds = (0..TRUSTED).all(|_| round.walk(walker, &mut Differences(Vec::new())).is_ok());
+        let mut holds = Ok(0.0);
+        for _ in 0..TRUSTED {
+            holds = holds.and_then(|_| round.walk(walker, &mut Differences(Vec::new())));
+        }
         round.back(&mut walker.machine);
-        if holds {
-            return Ok(round);
+        match holds {
+            Ok(_) => return Ok(round),
+            Err(SwitchedError::NotPeriodic { .. }) => {}
+            Err(error) => return Err(error),
         }
     }
     let why = "nothing repeats: no source has a period, and no part switches again and again by itself".to_owned();

@@ -34,6 +34,8 @@ const AS_SAID: f64 = 0.1;
 const LEAST_LEAP: f64 = 1e-3;
 /// Steps in a row that do not halve the distance after which a search is lost.
 const LOST: u32 = 8;
+/// Sweeps in which singular values must have come.
+const MOST_SWEEPS: usize = 1000;
 /// What a period changes of a difference below this is nothing: the difference stays, whatever its size.
 const STAYS: f64 = 1e-12;
 
@@ -96,7 +98,10 @@ impl<'a> Newton<'a> {
     fn new(of: &'a Cycle) -> Self {
         let (n, scale) = (of.change.len(), &of.scale);
         let left = DMatrix::from_fn(n, n, |r, c| f64::from(r == c) - of.leaves[(r, c)] * scale[c] / scale[r]);
-        let inverse = left.pseudo_inverse(STAYS).unwrap_or_else(|_| DMatrix::zeros(n, n));
+        // Where a disturbance grows beyond all numbers, or the singular values do not come, it points nowhere.
+        let finite = left.iter().all(|entry| entry.is_finite());
+        let values = finite.then(|| left.try_svd(true, true, f64::EPSILON, MOST_SWEEPS)).flatten();
+        let inverse = values.and_then(|svd| svd.pseudo_inverse(STAYS).ok()).unwrap_or_else(|| DMatrix::zeros(n, n));
         Newton { of, inverse }
     }
 

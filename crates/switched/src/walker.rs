@@ -2,6 +2,7 @@
 
 use crate::error::SwitchedError;
 use crate::machine::{Change, Machine, Stand};
+use crate::propagate::Series;
 use linear::dot;
 use recording::STAGE;
 
@@ -44,6 +45,8 @@ pub(crate) struct Walker {
     looked: bool,
     /// Whether a step has been taken.
     begun: bool,
+    /// Steps of walks that nobody records.
+    pub(crate) walked: u64,
     events_at_once: u32,
     /// The element that changed last.
     changed: usize,
@@ -52,6 +55,10 @@ pub(crate) struct Walker {
     pub(crate) last: Vec<f64>,
     probe: Vec<f64>,
     between: Vec<f64>,
+    /// Where what runs is within the step, if that is short.
+    series: Series,
+    /// What an error in each recorded row may come to.
+    allowed: Vec<f64>,
 }
 
 /// A step that has been found.
@@ -87,12 +94,15 @@ impl Walker {
             there: Vec::new(),
             looked: false,
             begun: false,
+            walked: 0,
             events_at_once: 0,
             changed: 0,
             middle: vec![0.0; size],
             last: vec![0.0; size],
             probe: vec![0.0; size],
             between: Vec::new(),
+            series: Series::default(),
+            allowed: Vec::new(),
         }
     }
 
@@ -117,6 +127,8 @@ impl Walker {
         if !self.looked {
             self.look();
         }
+        self.series.forget();
+        self.allow();
         let left = target - self.machine.t;
         if left <= 0.0 {
             // An event came at the very time.
@@ -244,13 +256,17 @@ impl Walker {
     }
 
     /// What an error in a recorded row is held against: the largest it has been, but no less than what is next to nothing
-    /// beside the largest voltage or current.
-    fn full_scales(&self) -> impl Iterator<Item = (usize, f64)> {
+    /// beside the largest voltage or current. Rows that have been nothing are not looked at.
+    fn allow(&mut self) {
         let nets = self.machine.network.nets.len() - 1;
         let largest = |rows: &[f64]| rows.iter().copied().fold(0.0, f64::max);
-        let floors = [NEXT_TO_NOTHING * largest(&self.full[..nets]), NEXT_TO_NOTHING * largest(&self.full[nets..])];
-        let scale = move |(row, full): (usize, &f64)| (row, full.max(floors[usize::from(row >= nets)]));
-        self.full.iter().enumerate().map(scale).filter(|(_, full)| *full > 0.0)
+        let floors = [&self.full[..nets], &self.full[nets..]].map(|rows| NEXT_TO_NOTHING * largest(rows));
+        let allowed = |(row, full): (usize, &f64)| {
+            let full = full.max(floors[usize::from(row >= nets)]);
+            if full > 0.0 { self.tolerance * full } else { f64::INFINITY }
+        };
+        self.allowed.clear();
+        self.allowed.extend(self.full.iter().enumerate().map(allowed));
     }
 
     /// How long a step may be, from what the course is like where it begins; and whether rounding hides some of that.
@@ -258,23 +274,21 @@ impl Walker {
         let compiled = &self.machine.compiled[self.machine.at];
         let (seen, z) = (compiled.seen(), &self.machine.z);
         let (third, fourth) = (seen.third(&self.here), seen.fourth(&self.here));
-        let mut h = if self.begun { self.max_step } else { self.max_step.min(FIRST * self.whole) };
+        let longest = if self.begun { self.max_step } else { self.max_step.min(FIRST * self.whole) };
         let mut blind = false;
-        for (row, full) in self.full_scales() {
-            let allowed = self.tolerance * full;
-            // Only where it would be shortened is the root worth taking.
-            if CUBIC * third[row].abs() * h * h * h > allowed {
-                let size = CUBIC * (third[row].abs() - noise(compiled.derivatives[0].row(row), z));
-                h = if size > 0.0 { h.min((allowed / size).cbrt()) } else { h };
-                blind |= size <= 0.0;
-            }
-            if QUARTIC * fourth[row].abs() * h * h * h * h > allowed {
-                let size = QUARTIC * (fourth[row].abs() - noise(compiled.derivatives[1].row(row), z));
-                h = if size > 0.0 { h.min((allowed / size).sqrt().sqrt()) } else { h };
-                blind |= size <= 0.0;
+        // How much shorter than one the cube and the fourth power of the length have to be.
+        let mut worst = [longest.powi(-3), longest.powi(-4)];
+        for (row, allowed) in self.allowed.iter().enumerate() {
+            for (k, (derivative, left)) in [(third[row], CUBIC), (fourth[row], QUARTIC)].into_iter().enumerate() {
+                // Only where it would be shortened is the rounding worth knowing.
+                if left * derivative.abs() > worst[k] * allowed {
+                    let size = left * (derivative.abs() - noise(compiled.derivatives[k].row(row), z)) / allowed;
+                    blind |= size <= 0.0;
+                    worst[k] = worst[k].max(size);
+                }
             }
         }
-        (h, blind)
+        (worst[0].cbrt().recip().min(worst[1].sqrt().sqrt().recip()), blind)
     }
 
     /// How far the quadratics through a step's nodes are from the course between them, relative to what is allowed: looked up
@@ -284,15 +298,14 @@ impl Walker {
         let mut seen = std::mem::take(&mut self.between);
         let (mut most, g) = (0.0f64, STAGE);
         for s in [0.5 * g, 0.5 * (1.0 + g)] {
-            probe.copy_from_slice(&self.machine.z);
-            self.machine.compiled[self.machine.at].ladder.advance(&mut probe, s * h);
+            self.place(s * h, &mut probe);
             self.machine.compiled[self.machine.at].look_inside(&probe, &mut seen);
             // Lagrange's weights of the nodes at 0, γ and 1.
             let weights = [(s - g) * (s - 1.0) / g, s * (s - 1.0) / (g * (g - 1.0)), s * (s - g) / (1.0 - g)];
-            for (row, full) in self.full_scales() {
+            for (row, allowed) in self.allowed.iter().enumerate() {
                 let [here, inside, there] = [&self.here, &self.inside, &self.there].map(|at| at[row]);
                 let curve = weights[0] * here + weights[1] * inside + weights[2] * there;
-                most = most.max((curve - seen[row]).abs() / (self.tolerance * full));
+                most = most.max((curve - seen[row]).abs() / allowed);
             }
         }
         (self.probe, self.between) = (probe, seen);
@@ -303,39 +316,53 @@ impl Walker {
     fn error(&self, h: f64) -> f64 {
         let compiled = &self.machine.compiled[self.machine.at];
         let third = compiled.seen().third(&self.there);
-        let factor = CUBIC * h * h * h / self.tolerance;
-        self.full_scales().fold(0.0, |most: f64, (row, full)| {
+        let factor = CUBIC * h * h * h;
+        self.allowed.iter().enumerate().fold(0.0, |most: f64, (row, allowed)| {
             let size = third[row].abs();
-            if size * factor <= most * full {
+            if size * factor <= most * allowed {
                 return most;
             }
-            most.max((size - noise(compiled.derivatives[0].row(row), &self.last)) * factor / full)
+            most.max((size - noise(compiled.derivatives[0].row(row), &self.last)) * factor / allowed)
         })
     }
 
     fn nodes(&mut self, h: f64) {
-        let ladder = &mut self.machine.compiled[self.machine.at].ladder;
-        self.middle.copy_from_slice(&self.machine.z);
-        ladder.advance(&mut self.middle, STAGE * h);
-        self.last.copy_from_slice(&self.middle);
-        ladder.advance(&mut self.last, (1.0 - STAGE) * h);
+        let machine = &mut self.machine;
+        let ladder = &machine.compiled[machine.at].ladder;
+        if h > 0.0 && !self.series.is_known() && ladder.is_short(h) {
+            self.series.about(&machine.z, h, ladder);
+        }
+        let (mut middle, mut last) = (std::mem::take(&mut self.middle), std::mem::take(&mut self.last));
+        self.place(STAGE * h, &mut middle);
+        self.place(h, &mut last);
+        (self.middle, self.last) = (middle, last);
         let compiled = &self.machine.compiled[self.machine.at];
         compiled.look_inside(&self.middle, &mut self.inside);
         compiled.look(&self.last, &mut self.there);
     }
 
+    /// What runs a time behind where it stands, s.
+    fn place(&mut self, time: f64, into: &mut Vec<f64>) {
+        if self.series.is_known() {
+            return self.series.at(time, into);
+        }
+        let machine = &mut self.machine;
+        into.copy_from_slice(&machine.z);
+        machine.compiled[machine.at].ladder.advance(into, time);
+    }
+
     /// What runs at places within a step, given as parts of its length.
     pub(crate) fn between(&mut self, h: f64, places: [f64; 3], into: &mut [Vec<f64>; 3]) {
-        let (z, ladder) = (&self.machine.z, &mut self.machine.compiled[self.machine.at].ladder);
+        let size = self.machine.z.len();
         for (place, into) in places.into_iter().zip(into) {
-            into.clone_from(z);
-            ladder.advance(into, place * h);
+            into.resize(size, 0.0);
+            self.place(place * h, into);
         }
     }
 
     /// When in a step the first guard gives way, and which.
     fn first_crossing(&mut self, h: f64) -> Option<(f64, usize)> {
-        let machine = &mut self.machine;
+        let (machine, series) = (&mut self.machine, &self.series);
         let (z, resolution) = (&machine.z, 4.0 * f64::EPSILON * machine.t + 1e-15 * h);
         let compiled = &mut machine.compiled[machine.at];
         let seen = compiled.seen();
@@ -357,8 +384,12 @@ impl Walker {
             let (mid, ends) = (mid - base, ends - base);
             let probe = &mut self.probe;
             let mut place = |time: f64| {
-                probe.copy_from_slice(z);
-                ladder.advance(probe, time);
+                if series.is_known() {
+                    series.at(time, probe);
+                } else {
+                    probe.copy_from_slice(z);
+                    ladder.advance(probe, time);
+                }
                 (dot(value, probe) - base, dot(slope, probe))
             };
             let bracket = if mid < least {

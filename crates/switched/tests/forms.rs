@@ -121,7 +121,8 @@ proptest! {
             let [switched, device] = runs.each_ref().map(|run| {
                 run.measure(signal, 0.02, 0.1, |waveform, span| waveform.measure(Measure::Rms, span).unwrap())
             });
-            prop_assert!((switched - device).abs() < 0.02 * device, "{}: {} for {}", signal, switched, device);
+            // A hundredth of the flux is several of the magnetising current.
+            prop_assert!((switched - device).abs() < 0.05 * device, "{}: {} for {}", signal, switched, device);
         }
     }
 }

@@ -1579,6 +1579,24 @@ export interface components {
       | "inverter"
       | "latch"
       | "delay"
+      | "pi_controller"
+      | "type_2_compensator"
+      | "type_3_compensator"
+      | "voltage_sensor"
+      | "current_sensor"
+      | "pulse_modulator"
+      | "current_modulator"
+      | "on_time_modulator"
+      | "critical_modulator"
+      | "hysteretic_modulator"
+      | "half_bridge_driver"
+      | "monostable"
+      | "counter"
+      | "soft_start"
+      | "undervoltage_lockout"
+      | "burst_controller"
+      | "hiccup_limiter"
+      | "sampled_controller"
       | "shunt_reference"
       | "series_reference"
       | "regulator"
@@ -2593,6 +2611,8 @@ export interface components {
       filled: boolean;
       /** @description SVG path data. */
       path: string;
+      /** @description Neither turned nor mirrored with the rest, because it is read. */
+      upright: boolean;
     };
     /** @description How a strip shows its traces. */
     Shows:

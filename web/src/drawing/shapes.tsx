@@ -52,6 +52,7 @@ export function Picture({
           <path
             key={i}
             d={shape.path}
+            transform={shape.upright ? `scale(${drawn.mirror ? -1 : 1} 1) rotate(${-drawn.turn})` : undefined}
             fill={shape.filled ? "currentColor" : "none"}
             strokeWidth={shape.filled ? 0 : undefined}
           />

@@ -16,6 +16,8 @@ const RESOLUTION: f64 = 1e-12;
 /// A sum over unknowns.
 struct Terms {
     terms: Vec<(Entry, usize, f64)>,
+    /// The same in the row of what an output is driven against, if that takes part.
+    against: Vec<(Entry, f64)>,
     phase: f64,
     constant: f64,
 }
@@ -114,24 +116,28 @@ impl Controlled {
             let (from, to) = (pins[through.from], pins[through.to]);
             (through, i, places.layout.incidence(from, to, i), places.at(i, i))
         });
-        let mut terms = |rows: &[usize], sum: &Sum| {
-            let mut made = Terms { terms: Vec::new(), phase: 0.0, constant: 0.0 };
+        let mut terms = |row: usize, against: Option<usize>, sum: &Sum| {
+            let mut made = Terms { terms: Vec::new(), against: Vec::new(), phase: 0.0, constant: 0.0 };
             for (of, factor) in &sum.0 {
                 match (of, unknown(*of)) {
                     (Of::Phase, _) => made.phase += factor,
                     (_, None) => made.constant += factor,
                     (_, Some(at)) => {
-                        for row in rows {
-                            made.terms.push((places.at(*row, at), at, *factor));
-                        }
+                        made.terms.push((places.at(row, at), at, *factor));
+                        made.against.extend(against.map(|row| (places.at(row, at), *factor)));
                     }
                 }
             }
             made
         };
         let modes = automaton.modes.iter().map(|mode| Mode {
-            drives: mode.outputs.iter().zip(&outputs).map(|(sum, driven)| terms(&[driven.row()], sum)).collect(),
-            rates: mode.rates.iter().zip(&states).map(|(sum, state)| terms(&[*state], sum)).collect(),
+            drives: mode
+                .outputs
+                .iter()
+                .zip(&outputs)
+                .map(|(sum, driven)| terms(driven.row(), driven.row_against(), sum))
+                .collect(),
+            rates: mode.rates.iter().zip(&states).map(|(sum, state)| terms(*state, None, sum)).collect(),
         });
         let modes = modes.collect();
         let mut diagonal = |at: usize| (at, places.at(at, at));
@@ -209,6 +215,11 @@ impl Driven {
     fn row(&self) -> usize {
         self.follows.map_or(self.pin, |(y, _)| y)
     }
+
+    /// Row in which it stands too.
+    fn row_against(&self) -> Option<usize> {
+        self.follows.is_none().then_some(self.against)
+    }
 }
 
 /// A whole number among the unknowns.
@@ -265,10 +276,12 @@ impl Model for Controlled {
                 None => {
                     stamps.current(driven.pin, -driven.conductance * value);
                     stamps.current(driven.against, driven.conductance * value);
-                    terms
-                        .terms
-                        .iter()
-                        .for_each(|(entry, _, factor)| stamps.slope(*entry, -driven.conductance * factor));
+                    for (entry, _, factor) in &terms.terms {
+                        stamps.slope(*entry, -driven.conductance * factor);
+                    }
+                    for (entry, factor) in &terms.against {
+                        stamps.slope(*entry, driven.conductance * factor);
+                    }
                 }
             }
         }
