@@ -33,6 +33,22 @@ pub struct Health {
     pub fill: u64,
     /// Where the energy went.
     pub energy: EnergyBalance,
+    /// Pulses of no duration, the largest of each part.
+    #[serde(default)]
+    pub pulses: Vec<Pulse>,
+}
+
+/// What went through a part at once, because nothing in its loop or at its net slowed it down.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Pulse {
+    /// Designator.
+    pub part: String,
+    /// Charge into its first pin, C, or flux across it, V·s.
+    pub size: f64,
+    /// Whether it is a flux.
+    pub flux: bool,
+    /// When, s.
+    pub at: f64,
 }
 
 /// Tellegen's theorem over a run: what sources deliver is dissipated or stored.

@@ -8,8 +8,9 @@ use crate::windows::Windows;
 use circuit::ResolvedStudy;
 use circuit::{Circuit, Engine, MOST_BYTES, Quantity, Signal, StudyKind, Term};
 use device::{Ended, Equations, Kept, Settings, Start, Transient, Unfit};
+use quantity::{Unit, show};
 use readings::{Figures, Question, Recipe, Span, Survey, Ticket};
-use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Unreadable};
+use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Pulse, Unreadable};
 
 /// Why a study cannot be run at all.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -189,6 +190,7 @@ fn judge(
             100.0 * health.energy.relative
         ));
     }
+    warnings.extend(struck(&health.pulses));
     let unsettled = steadiness.as_ref().filter(|s| s.relative > SETTLED && study.kind != StudyKind::Settled);
     if let Some(s) = unsettled {
         warnings.push(format!(
@@ -196,7 +198,7 @@ fn judge(
              trusting readings of its end",
             s.net,
             100.0 * s.relative,
-            quantity::show(s.over, quantity::Unit::Second, 3)
+            show(s.over, Unit::Second, 3)
         ));
     }
     Ok(Outcome {
@@ -212,6 +214,30 @@ fn judge(
             steadiness,
             warnings,
         },
+    })
+}
+
+/// Pulses named in a warning at most.
+const PULSES_NAMED: usize = 4;
+
+/// What is said of pulses: they are what is left of currents that nothing slows down, and no part survives one that is large.
+fn struck(pulses: &[Pulse]) -> Option<String> {
+    let mut largest: Vec<&Pulse> = pulses.iter().collect();
+    largest.sort_by(|a, b| b.size.abs().total_cmp(&a.size.abs()));
+    let named: Vec<String> = largest
+        .iter()
+        .take(PULSES_NAMED)
+        .map(|pulse| {
+            let (unit, way) = if pulse.flux { (Unit::VoltSecond, "across") } else { (Unit::Coulomb, "through") };
+            format!("{} {way} {} at {}", show(pulse.size.abs(), unit, 3), pulse.part, show(pulse.at, Unit::Second, 3))
+        })
+        .collect();
+    (!named.is_empty()).then(|| {
+        format!(
+            "pulses of no duration: {}; give the parts there the resistance or inductance they have if it matters how long \
+             they last",
+            named.join(", ")
+        )
     })
 }
 

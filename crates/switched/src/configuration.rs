@@ -41,6 +41,9 @@ pub(crate) struct Configuration {
     pub(crate) entry: Option<Matrix>,
     pub(crate) guards: Vec<Watched>,
     pub(crate) marks: Vec<Marked>,
+    /// What goes through parts at once on entry: part, whether a flux across it rather than a charge, and the row over what ran
+    /// before.
+    pub(crate) pulses: Vec<(usize, bool, Vec<f64>)>,
 }
 
 /// A mark of a clock at which an element changes.
@@ -198,10 +201,36 @@ impl Configuration {
         settle_zeros(&ranked, &mut solved);
         settle_zeros(&ranked, &mut pulses);
         let a = summed(&p, &solved, &q, CANCELLED);
-        let mut configuration =
-            Configuration { regions: regions.to_vec(), rates: a, solved, entry, guards: Vec::new(), marks: Vec::new() };
+        let mut configuration = Configuration {
+            regions: regions.to_vec(),
+            rates: a,
+            solved,
+            entry,
+            guards: Vec::new(),
+            marks: Vec::new(),
+            pulses: Vec::new(),
+        };
+        configuration.strike(network, &pulses);
         configuration.watch(network, &pulses);
         Ok(configuration)
+    }
+
+    /// What pulses go through which part.
+    fn strike(&mut self, network: &Network, pulses: &Matrix) {
+        if self.entry.is_none() {
+            return;
+        }
+        for (index, part) in network.parts.iter().enumerate() {
+            let Some((voltage, current)) = part.ports.first() else { continue };
+            for (flux, row) in [(false, current), (true, voltage)] {
+                let (mut by_unknown, mut runs) = (vec![0.0; network.unknowns()], vec![0.0; network.running()]);
+                network.spread(row, &mut by_unknown, &mut runs);
+                let row = through(&by_unknown, pulses, vec![0.0; runs.len()]);
+                if row.iter().any(|entry| *entry != 0.0) {
+                    self.pulses.push((index, flux, row));
+                }
+            }
+        }
     }
 
     /// Makes the guards of all elements rows over what runs.

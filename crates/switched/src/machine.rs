@@ -11,6 +11,8 @@ use std::collections::HashMap;
 
 /// Rounding in a guard, relative to the largest its terms have been.
 const ROUNDING: f64 = 1e-11;
+/// Rounding from which on a pulse is one.
+const PULSE: f64 = 1e3;
 /// Resolution of time where an element has just passed a level, relative to the time.
 const RESOLUTION: f64 = 32.0 * f64::EPSILON;
 /// Rounds in which elements are changed together before they are changed one by one.
@@ -28,6 +30,8 @@ pub(crate) struct Change {
     pub(crate) taken: f64,
     /// What has happened to what runs, the last of which is that it entered where it is.
     pub(crate) jumps: Vec<Jump>,
+    /// What went through parts at once: part, whether a flux, C or V·s.
+    pub(crate) pulses: Vec<(usize, bool, f64)>,
 }
 
 pub(crate) struct Machine {
@@ -81,12 +85,13 @@ impl Machine {
     }
 
     /// Begins: inputs and timed elements as they are at time zero, everything else as it then must be.
-    pub(crate) fn begin(&mut self) -> Result<(), SwitchedError> {
+    pub(crate) fn begin(&mut self) -> Result<Change, SwitchedError> {
         let mut regions: Vec<u8> = self.network.elements.iter().map(|e| e.first as u8).collect();
         self.pass_corners(&mut regions);
-        self.settle(regions, None, Vec::new())?;
+        let first = self.settle(regions, None, Vec::new())?;
         // What a clock does at time zero it does to a circuit that has begun.
-        self.corner().map(|_| ())
+        let second = self.corner()?;
+        Ok(Change { pulses: first.pulses.into_iter().chain(second.pulses).collect(), ..second })
     }
 
     /// Lets happen what happens by time alone.
@@ -323,7 +328,7 @@ impl Machine {
         mut jumps: Vec<Jump>,
     ) -> Result<Change, SwitchedError> {
         let slack = self.slack;
-        let mut before = self.z.clone();
+        let (mut before, mut pulses) = (self.z.clone(), Vec::new());
         let (mut fewest, mut patience) = (usize::MAX, TOGETHER);
         for round in 0..MOST_ROUNDS {
             // A search that does not end hangs on what rounding made; ever larger numbers count as that.
@@ -345,13 +350,19 @@ impl Machine {
             if together.is_empty() {
                 let first = failing(&|changes| changes == Changes::ByControl).first().copied();
                 jumps.push(Jump::Entered(configuration));
+                for (part, flux, row) in &self.compiled[configuration].of.pulses {
+                    let size = dot(row, &before);
+                    if size.abs() > PULSE * Machine::rounding_of(&self.scale, self.slack, row) {
+                        pulses.push((*part, *flux, size));
+                    }
+                }
                 let Some(place) = first else {
-                    let pulses = jumps.iter().any(|jump| self.compiled[jump.of()].of.entry.is_some());
-                    let taken = if pulses { self.stored(&self.z) - self.stored(&after) } else { 0.0 };
+                    let strikes = jumps.iter().any(|jump| self.compiled[jump.of()].of.entry.is_some());
+                    let taken = if strikes { self.stored(&self.z) - self.stored(&after) } else { 0.0 };
                     self.at = configuration;
                     self.z = after;
                     self.scale.iter_mut().zip(&self.z).for_each(|(scale, z)| *scale = scale.max(z.abs()));
-                    return Ok(Change { taken, jumps });
+                    return Ok(Change { taken, jumps, pulses });
                 };
                 let guard = &guards[place];
                 regions[guard.element] = guard.to as u8;

@@ -9,7 +9,8 @@ use crate::parts;
 use crate::recorder::{BETWEEN, Recorder, Walked};
 use crate::walker::{Ends, Walker};
 use circuit::Circuit;
-use recording::{Command, EnergyBalance, Health, Observer, Progress};
+use recording::{Command, EnergyBalance, Health, Observer, Progress, Pulse};
+use std::collections::BTreeMap;
 
 /// What a transient shall cover.
 #[derive(Clone, Debug, PartialEq)]
@@ -45,6 +46,8 @@ pub struct Transient {
     stored_first: f64,
     /// What runs within the step at hand.
     between: [Vec<f64>; 3],
+    /// The largest pulse of each part: whether a flux, its size, when.
+    pulses: BTreeMap<(usize, bool), (f64, f64)>,
 }
 
 impl Transient {
@@ -56,8 +59,10 @@ impl Transient {
     pub fn new(circuit: &Circuit, settings: &Settings) -> Result<Self, SwitchedError> {
         let mut machine = Machine::new(parts::network(circuit)?);
         let stored_first = machine.stored(&machine.z);
-        machine.begin()?;
-        Ok(Transient::of(machine, settings, stored_first))
+        let begun = machine.begin()?;
+        let mut transient = Transient::of(machine, settings, stored_first);
+        transient.strike(&begun.pulses);
+        Ok(transient)
     }
 
     /// Goes on from where a machine stands.
@@ -65,7 +70,25 @@ impl Transient {
         let network = &machine.network;
         let recorder = Recorder::new(settings.record_from, network.order(), network.parts.len());
         let walker = Walker::new(machine, settings.max_step, settings.tolerance, settings.end);
-        Transient { walker, settings: settings.clone(), recorder, stored_first, between: Default::default() }
+        Transient {
+            walker,
+            settings: settings.clone(),
+            recorder,
+            stored_first,
+            between: Default::default(),
+            pulses: BTreeMap::new(),
+        }
+    }
+
+    /// Keeps the largest pulse of each part.
+    fn strike(&mut self, pulses: &[(usize, bool, f64)]) {
+        let t = self.walker.machine.t;
+        for (part, flux, size) in pulses {
+            let most = self.pulses.entry((*part, *flux)).or_insert((0.0, t));
+            if size.abs() > most.0.abs() {
+                *most = (*size, t);
+            }
+        }
     }
 
     /// Goes on to the end.
@@ -80,6 +103,13 @@ impl Transient {
         let machine = &self.walker.machine;
         let Recorder { delivered, dissipated, .. } = self.recorder;
         health.energy = EnergyBalance::new(delivered, dissipated, [self.stored_first, machine.stored(&machine.z)]);
+        let pulse = |((part, flux), (size, at)): (&(usize, bool), &(f64, f64))| Pulse {
+            part: machine.network.parts[*part].id.clone(),
+            size: *size,
+            flux: *flux,
+            at: *at,
+        };
+        health.pulses = self.pulses.iter().map(pulse).collect();
         if !health.shortest_step.is_finite() {
             health.shortest_step = 0.0;
         }
@@ -88,7 +118,7 @@ impl Transient {
 
     fn walk(&mut self, observer: &mut dyn Observer, health: &mut Health) -> Result<Ended, SwitchedError> {
         let end = self.settings.end;
-        let (mut steps, mut since) = (0u64, self.walker.machine.t);
+        let (mut steps, mut since, mut pulses) = (0u64, self.walker.machine.t, Vec::new());
         while self.walker.machine.t < end {
             steps += 1;
             if steps.is_multiple_of(WATCH) {
@@ -116,6 +146,7 @@ impl Transient {
             walker.take(step, target)?;
             if let Some(change) = walker.happen(step)? {
                 self.recorder.event(change.taken);
+                pulses = change.pulses;
                 health.trips += u64::from(matches!(step.ends, Ends::Guard(_)));
                 if walker.jumped() {
                     let machine = &walker.machine;
@@ -123,6 +154,9 @@ impl Transient {
                     let compiled = &machine.compiled[machine.at];
                     self.recorder.jump(compiled, machine.t, instant, (&machine.z, walker.seen()[0]), observer);
                 }
+            }
+            if !pulses.is_empty() {
+                self.strike(&std::mem::take(&mut pulses));
             }
             let progress = Progress { time: self.walker.machine.t, end, health };
             if observer.progress(&progress) == Command::Stop {

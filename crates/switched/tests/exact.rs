@@ -3,7 +3,7 @@
 mod common;
 
 use circuit::KindId::{Capacitor, DcSource, Inductor, PowerLoad, PulseSource, Resistor};
-use common::{circuit, run};
+use common::{circuit, run, tried};
 
 /// A series circuit of R, L and C driven by a square wave of steep edges, over 10,000 cycles, against the closed form of its
 /// two modes from edge to edge (by hand).
@@ -62,5 +62,42 @@ fn a_load_of_constant_power_draws_it() {
         let found = *run.values("P1.i").last().unwrap();
         let wanted = (line - (line * line - 0.4 * power).sqrt()) / 0.2;
         assert!((found / wanted - 1.0).abs() < 2e-3, "{found} for {wanted} at {line} V");
+    }
+}
+
+/// A source straight across a capacitor charges it at once, with C·V through both; coils in series whose currents differ meet with a
+/// flux that leaves `(L₁·i₁ + L₂·i₂)/(L₁ + L₂)` in both (conservation of charge and of flux).
+#[test]
+fn pulses_are_named_with_their_size() {
+    for (voltage, capacitance, [first, second], current) in
+        [(5.0, 1e-6, [1e-3, 2e-3], 0.3), (-12.0, 47e-9, [10e-6, 33e-6], 2.0), (400.0, 1e-3, [0.5, 0.1], 0.01)]
+    {
+        let own = |name, value: f64| [(name, format!("{value:e}"))];
+        let (v, c) = (own("voltage", voltage), own("capacitance", capacitance));
+        let (l1, l2) = (own("inductance", first), own("inductance", second));
+        let i = own("initial_current", current);
+        let as_row = |values: &[&[(&'static str, String); 1]]| -> Vec<(&'static str, String)> {
+            values.iter().flat_map(|value| value.to_vec()).collect()
+        };
+        let texts = [as_row(&[&v]), as_row(&[&c]), as_row(&[&l1, &i]), as_row(&[&l2])];
+        let [v, c, l1, l2] = texts.each_ref().map(|text| common::edges::borrowed(text));
+        let circuit = circuit(&[
+            ("V1", DcSource, "in gnd", &v),
+            ("C1", Capacitor, "in gnd", &c),
+            ("L1", Inductor, "a gnd", &l1),
+            ("L2", Inductor, "a b", &l2),
+            ("R1", Resistor, "b gnd", &[("resistance", "1")]),
+        ]);
+        let run = tried(circuit, 1e-9, 0.0, 1e-6).unwrap();
+        let size = |part: &str, flux: bool| {
+            let found = run.health.pulses.iter().find(|pulse| pulse.part == part && pulse.flux == flux);
+            found.map_or(0.0, |pulse| pulse.size)
+        };
+        let charge = capacitance * voltage;
+        assert!((size("C1", false) / charge - 1.0).abs() < 1e-9 && (size("V1", false) / charge + 1.0).abs() < 1e-9);
+        // L1's current falls by what the two share: Δλ = L₁·L₂·i/(L₁ + L₂).
+        let flux = first * second * current / (first + second);
+        assert!((size("L1", true).abs() / flux - 1.0).abs() < 1e-9, "{:?} for {flux}", run.health.pulses);
+        assert_eq!(size("R1", false), 0.0);
     }
 }
