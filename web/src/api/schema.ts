@@ -1424,6 +1424,11 @@ export interface components {
        */
       leaps: number;
       /**
+       * @description Pulses of no duration, the largest of each part.
+       * @default []
+       */
+      pulses: components["schemas"]["Pulse"][];
+      /**
        * Format: uint64
        * @description Steps tried and rejected for their error.
        */
@@ -2222,6 +2227,23 @@ export interface components {
       };
       /** @description Its role in the form. */
       role: string;
+    };
+    /** @description What went through a part at once, because nothing in its loop or at its net slowed it down. */
+    Pulse: {
+      /**
+       * Format: double
+       * @description When, s.
+       */
+      at: number;
+      /** @description Whether it is a flux. */
+      flux: boolean;
+      /** @description Designator. */
+      part: string;
+      /**
+       * Format: double
+       * @description Charge into its first pin, C, or flux across it, V·s.
+       */
+      size: number;
     };
     /** @description The values of a column. */
     Range: {
