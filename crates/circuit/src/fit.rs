@@ -3,6 +3,9 @@
 /// kT/q at 300.15 K, the temperature of semiconductors in both engines, V.
 pub const THERMAL_VOLTAGE: f64 = 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
 
+/// Magnetic constant, H/m (CODATA 2018).
+pub const MU_0: f64 = 1.256_637_062_12e-6;
+
 /// A diode's exponential with its series resistance: `v = R·i + s·ln(i/I_s)`.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct DiodeFit {

@@ -164,3 +164,33 @@ fn the_demos_are_silent() {
         assert_eq!(check(&Supply::from_json(&text).unwrap()), []);
     }
 }
+
+/// Each pair of limits one way round is taken, the other way round it is refused with its place; equal they leave no room.
+#[test]
+fn limits_the_wrong_way_round_are_refused_with_their_place() {
+    let pairs = [
+        (PiController, "u r f gnd", "low", "high"),
+        (Type2Compensator, "u r f gnd", "low", "high"),
+        (Type3Compensator, "u r f gnd", "low", "high"),
+        (SampledController, "u r f gnd", "low", "high"),
+        (PulseModulator, "u r gnd", "ramp_low", "ramp_high"),
+        (UndervoltageLockout, "u r gnd", "off_voltage", "on_voltage"),
+        (BurstController, "u r gnd", "stop_below", "run_above"),
+        (CriticalModulator, "u r f gnd", "blanking", "restart_time"),
+    ];
+    for (kind, nets, lower, upper) in pairs {
+        for (low, high, wrong) in [("2u", "3u", false), ("3u", "2u", true), ("3u", "3u", true)] {
+            let own = [(lower, low), (upper, high)];
+            let mut rows: Vec<Row<'_>> = vec![("U1", kind, nets, &own)];
+            let nets = ["u", "r", "f"];
+            let ids = ["R1", "R2", "R3"];
+            let pins = nets.map(|net| format!("{net} gnd"));
+            rows.extend(ids.iter().zip(&pins).map(|(id, pins)| (*id, Resistor, pins.as_str(), &[] as &[_])));
+            let found = check(&supply(&rows));
+            let refused: Vec<_> = found.iter().filter(|f| f.rule == "out-of-order").collect();
+            assert_eq!(refused.len(), usize::from(wrong), "{kind:?} with {low} and {high}: {found:#?}");
+            let place = Place::Parameter { part: "U1".into(), parameter: lower.into() };
+            assert!(refused.iter().all(|f| f.place == place && f.severity == Severity::Error), "{refused:#?}");
+        }
+    }
+}

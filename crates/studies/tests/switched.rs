@@ -77,6 +77,39 @@ fn the_engine_is_taken_for_a_reason_that_is_said() {
     );
 }
 
+/// A modulator is a source that switches, through gates and drivers; what it compares and shapes leads nowhere.
+#[test]
+fn what_a_modulator_drives_switches() {
+    let chosen = |gate: &str, amplitude: &str| {
+        let text = format!(
+            r#"{{ "mellow_coil": 1, "title": "modulated", "parts": [
+            {{ "id": "V1", "kind": "dc_source", "pins": {{ "plus": "in", "minus": "gnd" }} }},
+            {{ "id": "VC", "kind": "pulse_source", "pins": {{ "plus": "c", "minus": "gnd" }},
+               "parameters": {{ "high": "{amplitude}", "period": "10u", "width": "4u" }} }},
+            {{ "id": "U1", "kind": "pulse_modulator", "pins": {{ "out": "p", "c": "w", "com": "gnd" }} }},
+            {{ "id": "U2", "kind": "and_gate", "pins": {{ "out": "q", "a": "p", "b": "in", "com": "gnd" }} }},
+            {{ "id": "U3", "kind": "half_bridge_driver",
+               "pins": {{ "ho": "h", "hs": "gnd", "lo": "l", "com": "gnd", "in": "q" }} }},
+            {{ "id": "U4", "kind": "pi_controller", "pins": {{ "out": "w", "ref": "c", "fb": "gnd", "com": "gnd" }} }},
+            {{ "id": "S1", "kind": "controlled_switch", "pins": {{ "a": "in", "b": "x", "cp": "{gate}", "cn": "gnd" }} }},
+            {{ "id": "RH", "kind": "resistor", "pins": {{ "a": "h", "b": "gnd" }} }},
+            {{ "id": "RL", "kind": "resistor", "pins": {{ "a": "l", "b": "gnd" }} }},
+            {{ "id": "R1", "kind": "resistor", "pins": {{ "a": "x", "b": "gnd" }} }} ],
+            "studies": [{}] }}"#,
+            study("switch_on", "1m", "")
+        );
+        let circuit = resolve(&Supply::from_json(&text).unwrap()).unwrap_or_else(|findings| panic!("{findings:#?}"));
+        engine_for(&circuit, &circuit.studies[0])
+    };
+    for gate in ["p", "q", "h", "l"] {
+        let (engine, why) = chosen(gate, "1");
+        assert!(engine == Engine::Switched && why.contains("U1 drives S1"), "{gate}: {why}");
+    }
+    // A pulse through a controller is no switching, though it comes as often.
+    let (engine, why) = chosen("w", "1");
+    assert!(engine == Engine::DeviceLevel && why.contains("no source drives a switch"), "{why}");
+}
+
 /// The settled output of a converter with a synchronous current is its duty times its input less what falls off on the way
 /// (by hand, from the volt-seconds of the coil), for several duties; its own efficiency follows from the same losses.
 #[test]

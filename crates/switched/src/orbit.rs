@@ -95,7 +95,7 @@ pub(crate) fn walk(walker: &mut Walker, end: f64, along: &mut impl Along) -> Res
         }
         walker.walked += 1;
         if walker.walked > MOST_IN_ALL {
-            let why = format!("none was found in {MOST_IN_ALL} steps; run a transient and see what goes on");
+            let why = format!("none was found in {MOST_IN_ALL} steps");
             return Err(SwitchedError::NotPeriodic { why });
         }
         let target = walker.machine.next_corner().min(end);

@@ -2,7 +2,7 @@
 
 mod common;
 
-use circuit::KindId::{Capacitor, DcSource, Inductor, PowerLoad, PulseSource, Resistor};
+use circuit::KindId::{self, Capacitor, DcSource, Diode, Inductor, PowerLoad, PulseSource, Resistor, SineSource};
 use common::{circuit, run, tried};
 
 /// A series circuit of R, L and C driven by a square wave of steep edges, over 10,000 cycles, against the closed form of its
@@ -99,5 +99,34 @@ fn pulses_are_named_with_their_size() {
         let flux = first * second * current / (first + second);
         assert!((size("L1", true).abs() / flux - 1.0).abs() < 1e-9, "{:?} for {flux}", run.health.pulses);
         assert_eq!(size("R1", false), 0.0);
+    }
+}
+
+/// Beside something very fast that couples to everything, derivatives of what is slow are rounding, and a step must not be as long as
+/// they would let it: a rectifier conducts in every period, as it does without.
+#[test]
+fn what_is_very_fast_hides_nothing_slow() {
+    let charged = |branch: &[(&str, KindId, &str, &[(&str, &str)])], end: f64| {
+        let mut rows: Vec<common::Row<'_>> = vec![
+            ("V1", SineSource, "in mid", &[("amplitude", "12")]),
+            ("R1", Resistor, "mid gnd", &[("resistance", "10M")]),
+            ("D1", Diode, "in bus", &[]),
+            ("D2", Diode, "gnd mid", &[]),
+            ("C1", Capacitor, "bus gnd", &[("capacitance", "1m"), ("esr", "50m")]),
+            ("R2", Resistor, "bus gnd", &[("resistance", "60")]),
+        ];
+        rows.extend(branch);
+        let run = tried(circuit(&rows), end, 0.0, 1e-6).unwrap_or_else(|error| panic!("{error}"));
+        *run.values("bus.v").last().unwrap()
+    };
+    for k in 0..24 {
+        let end = 5e-3 + 1.7e-3 * f64::from(k);
+        let slow = charged(&[("R3", Resistor, "bus gnd", &[("resistance", "10k")])], end);
+        // The same branch, but that its current takes 8 ps to come; eleven decades cost that much of the exponential.
+        let fast = charged(
+            &[("R3", Resistor, "bus f", &[("resistance", "10k")]), ("L1", Inductor, "f gnd", &[("inductance", "80n")])],
+            end,
+        );
+        assert!((slow - fast).abs() < 1e-5 * slow.abs(), "{fast} V for {slow} V after {end} s");
     }
 }

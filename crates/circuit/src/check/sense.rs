@@ -78,6 +78,12 @@ pub fn useless_between(kind: KindId) -> &'static [(usize, usize)] {
         KindId::MosfetN | KindId::MosfetP | KindId::Npn | KindId::Pnp => &[(0, 2)],
         KindId::Regulator | KindId::SeriesReference | KindId::ControlledSwitch | KindId::CurrentSwitch => &[(0, 1)],
         KindId::Amplifier | KindId::Comparator => &[(1, 2), (3, 4)],
+        KindId::PiController
+        | KindId::Type2Compensator
+        | KindId::Type3Compensator
+        | KindId::SampledController
+        | KindId::VoltageSensor => &[(1, 2)],
+        KindId::CurrentSensor | KindId::HalfBridgeDriver => &[(0, 1)],
         _ => &[],
     }
 }

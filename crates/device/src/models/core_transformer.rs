@@ -7,9 +7,7 @@ use super::damping::lag;
 use super::device::{At, Device, Inside};
 use super::real::{Real, ln_cosh};
 use circuit::ResolvedPart;
-
-/// Magnetic constant, H/m (CODATA 2018).
-pub(super) const MU_0: f64 = 1.256_637_062_12e-6;
+use circuit::fit::MU_0;
 
 /// Flux density, relative to its saturation, from which on a core counts as saturated.
 pub(super) const SATURATED: f64 = 0.9;

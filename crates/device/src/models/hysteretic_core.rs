@@ -13,10 +13,11 @@
 //! `μ₀·(1 − c)·(H_e − M_an⁻¹(M_irr))·dM_irr` is lost, which is never negative; the rest is the
 //! differential of the stored energy below (by partial integration of `H·dM`; our own).
 
-use super::core_transformer::{MU_0, SATURATED, Wound};
+use super::core_transformer::{SATURATED, Wound};
 use super::device::{At, Device, Inside};
 use super::real::Real;
 use circuit::ResolvedPart;
+use circuit::fit::MU_0;
 
 /// Rate at which magnetisation creeps to its value without hysteresis, 1/s. It makes a state of
 /// rest definite and is nothing beside any run's length.

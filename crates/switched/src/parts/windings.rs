@@ -5,6 +5,7 @@ use super::passive::saturating;
 use crate::network::Network;
 use crate::row::{Of, Row};
 use circuit::ResolvedPart;
+use circuit::fit::MU_0;
 
 /// `v_p = n·v_s`, `i_s = −n·i_p`.
 pub(super) fn ideal(part: &ResolvedPart, n: &mut Network) {
@@ -53,9 +54,6 @@ fn taken_apart<const N: usize>(inductance: &[[f64; N]; N]) -> (Vec<Vec<f64>>, Ve
     }
     (g, d)
 }
-
-/// Magnetic constant, H/m (CODATA 2018).
-const MU_0: f64 = 1.256_637_062_12e-6;
 
 /// Two windings on a core: `N₁·i₁ + N₂·i₂ = H·l` follows the flux along the curve of the core in straight pieces, and with e the
 /// voltage per turn `v_k = R_k·i_k + L_k·di_k/dt + N_k·e`.
