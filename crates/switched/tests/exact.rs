@@ -2,7 +2,7 @@
 
 mod common;
 
-use circuit::KindId::{self, Capacitor, DcSource, Diode, Inductor, PowerLoad, PulseSource, Resistor, SineSource};
+use circuit::KindId::{Capacitor, DcSource, Diode, Inductor, PowerLoad, PulseSource, Resistor, SineSource};
 use common::{circuit, run, tried};
 
 /// A series circuit of R, L and C driven by a square wave of steep edges, over 10,000 cycles, against the closed form of its
@@ -106,7 +106,7 @@ fn pulses_are_named_with_their_size() {
 /// they would let it: a rectifier conducts in every period, as it does without.
 #[test]
 fn what_is_very_fast_hides_nothing_slow() {
-    let charged = |branch: &[(&str, KindId, &str, &[(&str, &str)])], end: f64| {
+    let charged = |branch: &[common::Row<'_>], end: f64| {
         let mut rows: Vec<common::Row<'_>> = vec![
             ("V1", SineSource, "in mid", &[("amplitude", "12")]),
             ("R1", Resistor, "mid gnd", &[("resistance", "10M")]),

@@ -9,7 +9,7 @@ const LOW: Parameter = quantity("low", "Lower limit", Unit::Volt, "0", (-1e4, 1e
 const HIGH: Parameter = quantity("high", "Upper limit", Unit::Volt, "5", (-1e4, 1e4), "Largest output voltage.");
 const UNITY: Parameter = headline(quantity(
     "unity_frequency",
-    "Integrator's unity gain at",
+    "Integrator unity-gain frequency",
     Unit::Hertz,
     "1k",
     (1e-6, 1e9),
@@ -93,7 +93,7 @@ pub(in super::super) const SAMPLED_CONTROLLER: Kind = control(
         quantity("phase", "Phase", Unit::Degree, "0", (-360.0, 360.0), "How far the clock has turned at time zero."),
         quantity(
             "input_step",
-            "Step of the samples",
+            "Input quantisation",
             Unit::Volt,
             "0",
             (0.0, 1e3),
@@ -101,7 +101,7 @@ pub(in super::super) const SAMPLED_CONTROLLER: Kind = control(
         ),
         quantity(
             "output_step",
-            "Step of the output",
+            "Output quantisation",
             Unit::Volt,
             "0",
             (0.0, 1e3),
@@ -147,7 +147,7 @@ pub(in super::super) const CURRENT_SENSOR: Kind = Kind {
         &[
             headline(quantity(
                 "transresistance",
-                "Sensitivity",
+                "Transresistance",
                 Unit::Ohm,
                 "0.1",
                 (-1e6, 1e6),

@@ -9,7 +9,7 @@ const BY_SENSE: &[Pin] = &[OUT, CONTROL, listens("s", "sense"), COM];
 const FREQUENCY: Parameter =
     headline(quantity("frequency", "Switching frequency", Unit::Hertz, "100k", (1e-3, 1e9), "Pulses per second."));
 const MAX_DUTY: Parameter =
-    quantity("max_duty", "Largest duty", Unit::Share, "95 %", (1e-3, 1.0), "Longest pulse, as a part of the period.");
+    quantity("max_duty", "Maximum duty", Unit::Share, "95 %", (1e-3, 1.0), "Longest pulse, as a part of the period.");
 const PHASE: Parameter = quantity(
     "phase",
     "Phase",
@@ -48,12 +48,12 @@ pub(in super::super) const PULSE_MODULATOR: Kind = control(
             "latched",
             "Whether a pulse that has ended may begin again within its period.",
         ),
-        quantity("ramp_low", "Carrier's lowest", Unit::Volt, "0", (-1e4, 1e4), "Control voltage for no duty."),
-        quantity("ramp_high", "Carrier's highest", Unit::Volt, "2", (-1e4, 1e4), "Control voltage for full duty."),
+        quantity("ramp_low", "Carrier valley", Unit::Volt, "0", (-1e4, 1e4), "Control voltage for no duty."),
+        quantity("ramp_high", "Carrier peak", Unit::Volt, "2", (-1e4, 1e4), "Control voltage for full duty."),
         MAX_DUTY,
         time(
             "least_on_time",
-            "Least on-time",
+            "Minimum on-time",
             "0",
             "What would be shorter is this long; without any control there is no pulse.",
         ),
@@ -74,8 +74,8 @@ pub(in super::super) const CURRENT_MODULATOR: Kind = control(
         FREQUENCY,
         choice(
             "mode",
-            "Controls",
-            &[("peak", "the peak"), ("valley", "the valley")],
+            "Control mode",
+            &[("peak", "peak current"), ("valley", "valley current")],
             "peak",
             "Which end of the ripple it holds.",
         ),
@@ -113,7 +113,7 @@ pub(in super::super) const ON_TIME_MODULATOR: Kind = control(
         headline(quantity("on_time", "On-time", Unit::Second, "1u", (1e-12, 1e6), "Length of a pulse.")),
         quantity(
             "least_off_time",
-            "Least off-time",
+            "Minimum off-time",
             Unit::Second,
             "200n",
             (1e-12, 1e6),
@@ -133,7 +133,7 @@ pub(in super::super) const CRITICAL_MODULATOR: Kind = control(
     &[
         headline(quantity(
             "zero",
-            "Nothing below",
+            "Zero-current threshold",
             Unit::Volt,
             "5m",
             (-1e4, 1e4),
@@ -141,7 +141,7 @@ pub(in super::super) const CRITICAL_MODULATOR: Kind = control(
         )),
         quantity(
             "longest_on_time",
-            "Longest on-time",
+            "Maximum on-time",
             Unit::Second,
             "50u",
             (1e-9, 1e6),
@@ -149,7 +149,7 @@ pub(in super::super) const CRITICAL_MODULATOR: Kind = control(
         ),
         quantity(
             "restart_time",
-            "Restart after",
+            "Restart time",
             Unit::Second,
             "100u",
             (1e-9, 1e6),
@@ -176,8 +176,8 @@ pub(in super::super) const HYSTERETIC_MODULATOR: Kind = control(
     BY_SENSE,
     &[
         headline(quantity("hysteresis", "Hysteresis", Unit::Volt, "20m", (1e-6, 1e4), "Width of the band.")),
-        quantity("least_on_time", "Least on-time", Unit::Second, "100n", (1e-12, 1e6), "Shortest pulse."),
-        quantity("least_off_time", "Least off-time", Unit::Second, "100n", (1e-12, 1e6), "Shortest pause."),
+        quantity("least_on_time", "Minimum on-time", Unit::Second, "100n", (1e-12, 1e6), "Shortest pulse."),
+        quantity("least_off_time", "Minimum off-time", Unit::Second, "100n", (1e-12, 1e6), "Shortest pause."),
         LEVEL,
         OUTPUT_RESISTANCE,
         RESPONSE_TIME,
