@@ -42,6 +42,7 @@ pub mod kinds;
 mod limits;
 mod measure_table;
 mod measures;
+mod periods;
 mod read;
 mod reduce;
 mod resolve;
@@ -68,6 +69,7 @@ pub use finding::{Finding, Place, Severity};
 pub use kinds::{Kind, KindId};
 pub use measure_table::MEASURES;
 pub use measures::{Measure, MeasureNumber, Measured, ReadingMeasure, Subject};
+pub use periods::{common_period, quiet_time, within_pause};
 pub use reduce::{STAND_IN, as_run, decisive};
 pub use resolve::{check, number_in, parameter_in, resolve};
 pub use resolved::{

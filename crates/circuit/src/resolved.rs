@@ -182,12 +182,10 @@ impl ResolvedPart {
         self.kind.kind().parameter(id).and_then(|i| self.values.get(i)).copied().unwrap_or(f64::NAN)
     }
 
-    /// Period in seconds, for a periodic source.
-    pub fn period(&self) -> Option<f64> {
-        match self.kind {
-            KindId::SineSource | KindId::ThreePhaseSource => Some(1.0 / self.value("frequency")),
-            KindId::PulseSource | KindId::SteppedLoad => Some(self.value("period")).filter(|p| *p > 0.0),
-            _ => None,
+    /// Gives a parameter another value.
+    pub(crate) fn set(&mut self, id: &str, value: f64) {
+        if let Some(place) = self.kind.kind().parameter(id) {
+            self.values[place] = value;
         }
     }
 }

@@ -78,6 +78,12 @@ pub(crate) trait Model: Send + Sync {
     }
     /// Lets that corner pass.
     fn pass(&self, _x: &mut [f64], _t: f64) {}
+    /// Period of a clock of its own, s.
+    fn period(&self) -> Option<f64> {
+        None
+    }
+    /// Sets back by whole periods, s, what it counts.
+    fn back(&self, _x: &mut [f64], _time: f64) {}
     /// Puts what only events change where it is at first.
     fn guess(&self, _x: &mut [f64]) {}
     /// What the device is doing, in the trade's words.

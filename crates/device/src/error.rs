@@ -75,6 +75,26 @@ pub enum EngineError {
         /// The part that tripped last.
         part: String,
     },
+    /// Nothing repeats, or not with one period.
+    #[error("there is no settled period: {why}")]
+    NotPeriodic {
+        /// What is wrong.
+        why: String,
+    },
+    /// No periodic state was found.
+    #[error(
+        "no settled period was found in {periods} periods, the nearest was still off by {residual:.1e} of full scale; it may \
+         oscillate slower than its sources or not settle at all: run a switch-on and look"
+    )]
+    NotSettling {
+        /// Periods tried.
+        periods: u32,
+        /// How far the nearest state was from a periodic one, relative.
+        residual: f64,
+    },
+    /// The observer said so.
+    #[error("stopped while the settled period was looked for")]
+    Stopped,
 }
 
 impl EngineError {
@@ -87,6 +107,7 @@ impl EngineError {
             | EngineError::Stuck { unknown, part, .. }
             | EngineError::Crawling { unknown, part, .. } => [Some(unknown), Some(part)],
             EngineError::Chatter { part, .. } | EngineError::Restless { part } => [Some(part), None],
+            EngineError::NotPeriodic { .. } | EngineError::NotSettling { .. } | EngineError::Stopped => [None, None],
         };
         for field in fields.into_iter().flatten() {
             *field = field.replace(from, to);

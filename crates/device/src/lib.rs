@@ -28,6 +28,7 @@ mod equations;
 mod error;
 mod models;
 mod operating_point;
+mod periodic;
 mod small_signal;
 mod stamps;
 mod transient;
@@ -35,8 +36,9 @@ mod transient;
 pub use equations::Equations;
 pub use error::EngineError;
 pub use operating_point::{Method, OperatingPoint, operating_point};
+pub use periodic::Settled;
 pub use small_signal::{Response, SmallSignal, loop_gain};
 pub use transient::{Ended, Kept, Settings, Start, Transient, Unfit, transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "6";
+pub const VERSION: &str = "7";

@@ -10,10 +10,11 @@ const SWITCHING: f64 = 1e-3;
 
 /// The engine that simulates a study, and why in words.
 pub fn engine_for(circuit: &Circuit, study: &ResolvedStudy) -> (Engine, String) {
-    if study.kind == StudyKind::Settled {
-        return (Engine::Switched, "by switching: a settled state is found that way".to_owned());
-    }
     match study.engine {
+        None if study.kind == StudyKind::Settled && repeats_by_itself(circuit) => (
+            Engine::Switched,
+            "by switching: nothing in it repeats by time, and its own period is found that way".to_owned(),
+        ),
         Some(Engine::Switched) => (Engine::Switched, "by switching, as the study says".to_owned()),
         Some(Engine::DeviceLevel) => (Engine::DeviceLevel, "at device level, as the study says".to_owned()),
         None => left_to_us(circuit),
@@ -40,6 +41,11 @@ fn left_to_us(circuit: &Circuit) -> (Engine, String) {
     } else {
         (Engine::DeviceLevel, format!("at device level: {} cannot be simulated by switching", without.join(", ")))
     }
+}
+
+/// Whether nothing in a circuit has a period known in advance.
+fn repeats_by_itself(circuit: &Circuit) -> bool {
+    !circuit.parts.iter().any(|part| part.period().is_some() || part.kind.is_modulator())
 }
 
 /// A source that repeats fast, or a modulator, and a switch it drives, directly or through resistors, diodes, comparators and

@@ -1,8 +1,9 @@
 //! Responses to small sinusoids, of any signal: about the operating point at device level, about the periodic state by
 //! switching.
 
-use crate::by_switching::stability;
+use crate::by_switching::MULTIPLIERS;
 use crate::engine::engine_over_frequency;
+use crate::simulated::stability;
 use circuit::{Circuit, Engine, Quantity, Signal, SignalError, Term};
 use device::EngineError;
 use readings::Recipe;
@@ -197,7 +198,7 @@ fn below_half(linear: &switched::SmallSignal, grid: Grid) -> Result<(Grid, Vec<S
     if grid.from >= to {
         return Err(FrequencyError::BeyondHalf(half));
     }
-    let mut remarks: Vec<String> = stability(&linear.multipliers).into_iter().collect();
+    let mut remarks: Vec<String> = stability(&linear.multipliers, MULTIPLIERS).into_iter().collect();
     if to < grid.to {
         remarks.push(format!(
             "Shown up to half the switching frequency, {half:.6e} Hz: there a sinusoid cannot be told from its own reflection"

@@ -24,6 +24,7 @@
 //! assert!((outcome.readings[0].value.unwrap() - 3.0).abs() < 1e-9);
 //! ```
 
+mod at_device_level;
 mod by_switching;
 mod engine;
 mod frequency;
@@ -34,9 +35,10 @@ mod run;
 mod simulated;
 mod windows;
 
+pub use at_device_level::settings;
 pub use engine::engine_for;
 pub use frequency::{FrequencyError, Grid, Loop, OverFrequency, impedance, loop_gain, response};
 pub use judging::{Judging, Recorded};
 pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing, Steadiness, Verdict};
-pub use run::{Keeper, MEASURED, Ran, StudyError, go_on, measured, run, settings};
+pub use run::{Keeper, MEASURED, Ran, StudyError, go_on, measured, run};
 pub use windows::Windows;

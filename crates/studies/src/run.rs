@@ -1,3 +1,4 @@
+use crate::at_device_level::at_device_level;
 use crate::by_switching::by_switching;
 use crate::engine::engine_for;
 use crate::judging::{Judging, Recorded, covering};
@@ -7,7 +8,7 @@ use crate::simulated::Simulated;
 use crate::windows::Windows;
 use circuit::ResolvedStudy;
 use circuit::{Circuit, Engine, MOST_BYTES, Quantity, Signal, StudyKind, Term};
-use device::{Ended, Equations, Kept, Settings, Start, Transient, Unfit};
+use device::{Kept, Unfit};
 use quantity::{Unit, show};
 use readings::{Figures, Question, Recipe, Span, Survey, Ticket};
 use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Pulse, Unreadable};
@@ -30,18 +31,6 @@ pub enum StudyError {
 const ENERGY_LIMIT: f64 = 1e-3;
 /// Change per period, relative, above which a run counts as not yet settled.
 const SETTLED: f64 = 1e-3;
-
-/// The engine's settings for a study.
-pub fn settings(circuit: &Circuit, study: &ResolvedStudy) -> Settings {
-    Settings {
-        end: study.duration,
-        record_from: study.record_from,
-        min_step: 0.0,
-        start: if study.kind == StudyKind::LoadStep { Start::OperatingPoint } else { Start::Rest },
-        max_step: circuit.longest_step(study),
-        tolerance: study.tolerance,
-    }
-}
 
 /// What a run's recording is kept in, to be read again when it is judged.
 pub trait Keeper: Observer + Chunks {}
@@ -128,30 +117,6 @@ impl Observer for Bounded<'_> {
         self.bytes += bytes_of(chunk.times.len(), chunk.columns.len());
         self.kept.record(chunk);
     }
-}
-
-fn at_device_level(
-    circuit: &Circuit,
-    study: &ResolvedStudy,
-    from: Option<&Kept>,
-    observer: &mut dyn Observer,
-) -> Result<Simulated, Unfit> {
-    let equations = Equations::new(circuit);
-    let mut health = Health::default();
-    let settings = settings(circuit, study);
-    let begun = match from {
-        Some(from) => Ok(Transient::resume(&equations, &settings, from, &mut health)?),
-        None => Transient::new(&equations, &settings, &mut health),
-    };
-    let (ended, left) = match begun {
-        Ok(mut transient) => {
-            let ended = transient.advance(observer, &mut health);
-            (ended, Some(transient.kept(&health)))
-        }
-        Err(error) => (Err(error), None),
-    };
-    let ended = ended.map(|ended| ended == Ended::Done).map_err(|error| error.to_string());
-    Ok(Simulated { ended, health, version: device::VERSION.to_owned(), remarks: Vec::new(), left })
 }
 
 fn judge(

@@ -1,7 +1,7 @@
 //! What either engine leaves of a run, beside its recording.
 
 use device::Kept;
-use recording::Health;
+use recording::{Complex64, Health};
 
 /// What an engine did.
 #[derive(Clone, Debug)]
@@ -14,4 +14,21 @@ pub(crate) struct Simulated {
     pub(crate) remarks: Vec<String>,
     /// What it takes to go on from its end.
     pub(crate) left: Option<Kept>,
+}
+
+/// Periods of a settled state that are recorded at most; they are all alike.
+pub(crate) const MOST_PERIODS: f64 = 100.0;
+
+/// What the multipliers, known so exactly, say of small disturbances, if they do not die out.
+pub(crate) fn stability(multipliers: &[Complex64], known: f64) -> Option<String> {
+    let largest = multipliers.first().filter(|m| m.norm() > 1.0 + known)?;
+    let what = if largest.im.abs() > 1e-9 * largest.norm() {
+        "it grows in swings that take several periods; the loop is unstable"
+    } else if largest.re < 0.0 {
+        "it alternates from period to period; add slope, or lower the gain at half the switching frequency"
+    } else {
+        "it grows from period to period; this state will not be kept"
+    };
+    let times = if largest.im == 0.0 { largest.re } else { largest.norm() };
+    Some(format!("Unstable: of a small disturbance each period leaves {times:.3} times as much: {what}"))
 }

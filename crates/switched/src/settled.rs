@@ -11,7 +11,7 @@ use crate::round::{self, Round};
 use crate::search::Search;
 use crate::transient::{Ended, Settings, Transient};
 use crate::walker::Walker;
-use circuit::Circuit;
+use circuit::{Circuit, common_period, quiet_time, within_pause};
 use nalgebra::DMatrix;
 use recording::{Complex64, Health, Observer};
 
@@ -23,9 +23,6 @@ const LOOSE: f64 = 1e-3;
 const UNKNOWN: f64 = 1.0;
 /// Part of a free period at its end that is not looked at: the event it ends with is the one it began with.
 const LAST: f64 = 1e-9;
-/// Longest common period in units of the longest one, and how closely periods must fit into it.
-const MOST_COMMON: usize = 1000;
-const FITS: f64 = 1e-9;
 
 /// How a part with windings carries its current over a period.
 #[derive(Clone, Debug, PartialEq)]
@@ -70,7 +67,7 @@ impl Settled {
     /// The same of a network made of the circuit.
     pub(crate) fn of(network: Network, circuit: &Circuit, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
         let mut machine = Machine::new(network);
-        let period = common_period(&machine)?;
+        let period = period_of(&machine)?;
         machine.begin()?;
         machine.freeze();
         let mut walker = Walker::new(machine, period.unwrap_or(UNKNOWN), LOOSE, period.unwrap_or(UNKNOWN));
@@ -209,7 +206,7 @@ fn aside(walker: &mut Walker, period: f64) -> Result<(), SwitchedError> {
     });
     let longest = ends.max_by(|a, b| a.1.total_cmp(&b.1));
     let (end, pause) = longest.unwrap_or((period, period));
-    walk(walker, stand.t + end - (1.0 - WITHIN) * pause, &mut ())
+    walk(walker, stand.t + within_pause(end - pause, end), &mut ())
 }
 
 /// Times between events, s.
@@ -229,27 +226,10 @@ impl Along for Pauses {
 }
 
 /// The shortest time in which everything that repeats comes round, s; none where nothing is known to repeat.
-fn common_period(machine: &Machine) -> Result<Option<f64>, SwitchedError> {
+fn period_of(machine: &Machine) -> Result<Option<f64>, SwitchedError> {
     let periods: Vec<f64> = machine.network.courses.iter().filter_map(Course::period).collect();
-    let longest = periods.iter().copied().fold(0.0, f64::max);
-    if longest == 0.0 {
-        return Ok(None);
-    }
-    let fits = |whole: f64| {
-        periods.iter().all(|period| {
-            let times = whole / period;
-            (times - times.round()).abs() <= FITS * times
-        })
-    };
-    (1..=MOST_COMMON).map(|k| k as f64 * longest).find(|whole| fits(*whole)).map(Some).ok_or_else(|| {
-        let why = format!("the periods of its sources have no common multiple up to {MOST_COMMON} of the longest");
-        SwitchedError::NotPeriodic { why }
-    })
+    common_period(&periods).map_err(|why| SwitchedError::NotPeriodic { why })
 }
-
-/// Where in a pause a period is said to begin: nowhere that symmetry would put an event, and late, when what a clock has set is
-/// reset again for most duties.
-const WITHIN: f64 = 0.961_803;
 
 /// A time between two corners, in the longest pause of a period once everything that repeats has begun.
 fn section(machine: &Machine, period: f64) -> f64 {
@@ -258,9 +238,5 @@ fn section(machine: &Machine, period: f64) -> f64 {
         _ => None,
     });
     let from = begun.fold(machine.t, f64::max);
-    let mut corners: Vec<f64> = machine.corners_between(from, from + period);
-    corners.extend([from, from + period]);
-    corners.sort_by(f64::total_cmp);
-    let longest = corners.windows(2).max_by(|a, b| (a[1] - a[0]).total_cmp(&(b[1] - b[0])));
-    longest.map_or(from, |ends| ends[0] + WITHIN * (ends[1] - ends[0]))
+    quiet_time(machine.corners_between(from, from + period), from, period)
 }

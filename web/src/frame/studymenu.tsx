@@ -144,7 +144,6 @@ function Settings({ shown, study, editing }: Props) {
         <span className="w-36 shrink-0 text-muted">Simulated</span>
         <select
           value={study.engine ?? ""}
-          disabled={study.kind === "settled"}
           title="Switches and diodes of straight pieces are much faster for converters; smooth models know more of each device"
           onChange={(event) =>
             change("engine", (s) => {

@@ -351,6 +351,16 @@ impl Model for Controlled {
         x[marks] = x[marks].round() + 1.0;
     }
 
+    fn period(&self) -> Option<f64> {
+        self.automaton.clock.as_ref().map(|clock| clock.frequency.recip())
+    }
+
+    fn back(&self, x: &mut [f64], time: f64) {
+        if let (Some(clock), Some(marks)) = (&self.automaton.clock, self.marks) {
+            x[marks] -= (time * clock.frequency).round() * clock.marks.len() as f64;
+        }
+    }
+
     fn trip(&self, x: &mut [f64], t: f64) {
         let gives_way = self.guards(Point { x, t }).find(|(value, _)| *value < 0.0).map(|(_, then)| then.clone());
         if let Some(then) = gives_way {

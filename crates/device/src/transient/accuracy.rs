@@ -19,7 +19,7 @@ const FIRST_CURRENT: f64 = 1e-3;
 const SMALLEST_OTHER: f64 = 1e-2;
 
 /// Full scales met so far and the weights that follow from them.
-pub(super) struct Accuracy {
+pub(crate) struct Accuracy {
     /// Of each unknown: 0 for voltages, 1 for currents, 2 for what is neither.
     sort: Vec<usize>,
     local: f64,
@@ -48,6 +48,13 @@ impl Accuracy {
         };
         accuracy.scale[0] = equations.models.iter().map(|m| m.imposed_voltage()).fold(0.0, f64::max);
         accuracy.update_weights();
+        accuracy
+    }
+
+    /// One that tells sizes relative to these full scales.
+    pub(crate) fn relative(equations: &Equations, scales: &[f64]) -> Self {
+        let mut accuracy = Accuracy::new(equations, 1.0 / LOCAL);
+        accuracy.resume(scales);
         accuracy
     }
 
@@ -100,7 +107,7 @@ impl Accuracy {
     }
 
     /// The same for the error of a step, looking at what is controlled.
-    pub(super) fn of_step(&self, error: &[f64]) -> f64 {
+    pub(crate) fn of_step(&self, error: &[f64]) -> f64 {
         let sizes = error.iter().zip(&self.weight).zip(&self.controlled);
         largest(sizes.map(|((error, weight), controlled)| error * weight * controlled))
     }

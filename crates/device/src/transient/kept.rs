@@ -110,6 +110,7 @@ impl<'a> Transient<'a> {
             pace: Pace::new((1e-6 * settings.end).min(settings.max_step), settings.max_step),
             corner: equations.next_corner(kept.time).unwrap_or(f64::INFINITY),
             leaps_in_a_row: 0,
+            differences: None,
         })
     }
 }

@@ -27,15 +27,20 @@
 mod accuracy;
 mod kept;
 mod recorder;
+mod sensitivities;
+mod stand;
 mod step;
 
 use crate::EngineError;
 use crate::equations::Equations;
 use crate::operating_point::operating_point;
+pub(crate) use accuracy::Accuracy;
 pub use kept::{Kept, Unfit};
 use recorder::Recorder;
 use recording::{Command, Observer, Progress};
 use recording::{EnergyBalance, Health};
+pub(crate) use sensitivities::Sensitivities;
+pub(crate) use stand::Stand;
 use step::{Failure, Stepper};
 
 /// What a transient shall cover and how accurately.
@@ -134,6 +139,8 @@ pub struct Transient<'a> {
     stored_first: f64,
     /// Leaps since the last step of ordinary kind.
     leaps_in_a_row: u32,
+    /// What becomes of small differences, where that is asked for.
+    pub(crate) differences: Option<Sensitivities>,
 }
 
 impl<'a> Transient<'a> {
@@ -168,7 +175,36 @@ impl<'a> Transient<'a> {
             pace: Pace::new((1e-6 * settings.end).min(settings.max_step), settings.max_step),
             corner: equations.next_corner(0.0).unwrap_or(f64::INFINITY),
             leaps_in_a_row: 0,
+            differences: None,
         })
+    }
+
+    /// A transient that begins where another stood, perhaps with other charges and fluxes.
+    pub(crate) fn begin_at(equations: &'a Equations, settings: &Settings, at: &Stand, health: &mut Health) -> Self {
+        health.unknowns = equations.n as u64;
+        health.shortest_step = f64::INFINITY;
+        let span = settings.end - at.t;
+        let mut stepper = Stepper::new(equations, settings.tolerance);
+        stepper.stand(at, FIRST_INSTANT * span, health);
+        let mut recorder = Recorder::new(equations, settings.record_from);
+        recorder.begin(&stepper.start);
+        Transient {
+            stored_first: recorder.stored,
+            stepper,
+            recorder,
+            settings: settings.clone(),
+            pace: Pace::new((1e-6 * span).min(settings.max_step), settings.max_step),
+            corner: equations.next_corner(at.t).unwrap_or(f64::INFINITY),
+            leaps_in_a_row: 0,
+            differences: None,
+        }
+    }
+
+    /// Where it stands.
+    pub(crate) fn stand(&self) -> Stand {
+        let node = &self.stepper.start;
+        let scales = self.stepper.full_scales().to_vec();
+        Stand { t: node.t, x: node.x.clone(), q: node.q.clone(), scales }
     }
 
     /// Simulated time reached, s.
@@ -245,7 +281,7 @@ impl<'a> Transient<'a> {
                     if h < health.shortest_step {
                         (health.shortest_step, health.shortest_at) = (h, reached);
                     }
-                    self.accept(observer, health);
+                    self.accept(false, observer, health);
                     self.pace.accepted(h, error);
                     self.leaps_in_a_row = 0;
                     if lands && target < end {
@@ -292,8 +328,12 @@ impl<'a> Transient<'a> {
     }
 
     /// Books the step just solved and makes its end the next start.
-    fn accept(&mut self, observer: &mut dyn Observer, health: &mut Health) {
+    fn accept(&mut self, leapt: bool, observer: &mut dyn Observer, health: &mut Health) {
         health.steps += 1;
+        if let Some(differences) = &mut self.differences {
+            // The step has just been solved with the same matrices.
+            let _ = differences.step(self.stepper.equations, self.stepper.nodes(), leapt);
+        }
         self.recorder.step(self.stepper.nodes(), observer);
         self.stepper.accept();
     }
@@ -307,7 +347,7 @@ impl<'a> Transient<'a> {
             return false;
         };
         self.recorder.weigh(self.stepper.nodes());
-        self.accept(observer, health);
+        self.accept(true, observer, health);
         self.stepper.forget();
         self.pace = Pace::new(length, self.settings.max_step);
         true

@@ -1,6 +1,7 @@
 //! One step of TR-BDF2: both stages, their iteration and the estimate of the error.
 
 use super::accuracy::Accuracy;
+use super::stand::Stand;
 use crate::EngineError;
 use crate::contract::GMIN;
 use crate::contract::{Flow, Point};
@@ -10,9 +11,9 @@ use linear::Lu;
 use recording::Health;
 use recording::STAGE;
 
-const D: f64 = STAGE / 2.0;
-const A: f64 = 1.0 / (STAGE * (2.0 - STAGE));
-const B: f64 = (1.0 - STAGE) * (1.0 - STAGE) / (STAGE * (2.0 - STAGE));
+pub(super) const D: f64 = STAGE / 2.0;
+pub(super) const A: f64 = 1.0 / (STAGE * (2.0 - STAGE));
+pub(super) const B: f64 = (1.0 - STAGE) * (1.0 - STAGE) / (STAGE * (2.0 - STAGE));
 /// Error constant of Bank et al., (−3γ² + 4γ − 2)/(12(2 − γ)).
 const K: f64 = (-3.0 * STAGE * STAGE + 4.0 * STAGE - 2.0) / (12.0 * (2.0 - STAGE));
 
@@ -20,7 +21,7 @@ const K: f64 = (-3.0 * STAGE * STAGE + 4.0 * STAGE - 2.0) / (12.0 * (2.0 - STAGE
 /// for every oscillation and decay, found by scanning the left half-plane.
 const DAMPING: f64 = 0.85;
 
-const CONDITIONS: Conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0, resting: false };
+pub(super) const CONDITIONS: Conditions = Conditions { source_scale: 1.0, gmin: GMIN, shunt: 0.0, resting: false };
 /// A sharp exponential is descended by one of its slopes per iteration, so allow many.
 const MOST_ITERATIONS: u32 = 60;
 /// Iterations stop when the error left, by the rate of convergence, is below this part of the
@@ -51,14 +52,14 @@ const LARGEST: f64 = 1e100;
 pub(super) struct Node {
     pub(super) t: f64,
     pub(super) x: Vec<f64>,
-    f: Vec<f64>,
-    q: Vec<f64>,
+    pub(super) f: Vec<f64>,
+    pub(super) q: Vec<f64>,
     /// What flows into each part.
     pub(super) flows: Vec<Flow>,
 }
 
 impl Node {
-    fn new(size: usize, parts: usize) -> Self {
+    pub(super) fn new(size: usize, parts: usize) -> Self {
         let zero = vec![0.0; size];
         Node { t: 0.0, x: zero.clone(), f: zero.clone(), q: zero, flows: vec![Flow::default(); parts] }
     }
@@ -236,6 +237,16 @@ impl<'a> Stepper<'a> {
         // As the last step left them, to the bit.
         own_f.copy_from_slice(f);
         own_q.copy_from_slice(q);
+    }
+
+    /// Stands at a time with these charges; unknowns near these are found from them by a backward Euler step of this length.
+    pub(super) fn stand(&mut self, at: &Stand, length: f64, health: &mut Health) {
+        let f = vec![0.0; at.x.len()];
+        self.resume(at.t, [&at.x, &f, &at.q], &at.scales);
+        let Node { t, x, f, q, flows } = &mut self.start;
+        self.equations.evaluate(Point { x, t: *t }, CONDITIONS, f, q, flows, None);
+        q.copy_from_slice(&at.q);
+        self.settle_start(length, health);
     }
 
     /// Finds values that agree with the initial charges by a backward Euler step so short that

@@ -1,0 +1,97 @@
+//! Studies simulated at device level.
+
+use crate::simulated::{MOST_PERIODS, Simulated, stability};
+use circuit::{Circuit, ResolvedStudy, StudyKind};
+use device::{Ended, EngineError, Equations, Kept, Settings, Settled, Start, Transient, Unfit};
+use recording::{Health, Observer};
+
+/// How exactly multipliers are known; growth below it is none.
+const MULTIPLIERS: f64 = 1e-3;
+
+/// The engine's settings for a study.
+pub fn settings(circuit: &Circuit, study: &ResolvedStudy) -> Settings {
+    Settings {
+        end: study.duration,
+        record_from: study.record_from,
+        min_step: 0.0,
+        start: if study.kind == StudyKind::LoadStep { Start::OperatingPoint } else { Start::Rest },
+        max_step: circuit.longest_step(study),
+        tolerance: study.tolerance,
+    }
+}
+
+pub(crate) fn at_device_level(
+    circuit: &Circuit,
+    study: &ResolvedStudy,
+    from: Option<&Kept>,
+    observer: &mut dyn Observer,
+) -> Result<Simulated, Unfit> {
+    let settings = settings(circuit, study);
+    let mut simulated = Simulated {
+        ended: Ok(true),
+        health: Health::default(),
+        version: device::VERSION.to_owned(),
+        remarks: Vec::new(),
+        left: None,
+    };
+    let settled = match (study.kind, from) {
+        (_, Some(from)) => {
+            let equations = Equations::new(circuit);
+            let begun = Transient::resume(&equations, &settings, from, &mut simulated.health)?;
+            simulated.advance(begun, observer);
+            return Ok(simulated);
+        }
+        (StudyKind::SwitchOn, _) => None,
+        (StudyKind::Settled | StudyKind::LoadStep, _) => Some(simulated.settle(circuit, &settings, observer)),
+    };
+    match settled {
+        Some(Ok(settled)) if study.kind == StudyKind::Settled => {
+            // What happens once does not happen here.
+            let equations = Equations::new(&circuit.without_what_happens_once());
+            let periods = (study.duration / settled.period).floor().clamp(1.0, MOST_PERIODS);
+            let end = settled.begins() + periods * settled.period;
+            let settings = Settings { end, record_from: settled.begins(), ..settings };
+            let begun = settled.go_on(&equations, &settings, &mut simulated.health);
+            simulated.advance(begun, observer);
+            // Whole periods have been recorded; there is nothing to go on with.
+            simulated.left = None;
+        }
+        Some(Ok(settled)) => {
+            let equations = Equations::new(circuit);
+            let begun = settled.go_on(&equations, &settings, &mut simulated.health);
+            simulated.advance(begun, observer);
+        }
+        Some(Err(EngineError::Stopped)) => simulated.ended = Ok(false),
+        Some(Err(error)) if study.kind == StudyKind::Settled => simulated.ended = Err(error.to_string()),
+        unsettled => {
+            if let Some(Err(error @ EngineError::NotSettling { .. })) = unsettled {
+                simulated.remarks.push(format!("begins at the operating point: {error}"));
+            }
+            let equations = Equations::new(circuit);
+            match Transient::new(&equations, &settings, &mut simulated.health) {
+                Ok(begun) => simulated.advance(begun, observer),
+                Err(error) => simulated.ended = Err(error.to_string()),
+            }
+        }
+    }
+    Ok(simulated)
+}
+
+impl Simulated {
+    fn settle(
+        &mut self,
+        circuit: &Circuit,
+        settings: &Settings,
+        observer: &mut dyn Observer,
+    ) -> Result<Settled, EngineError> {
+        let settled = Settled::find(circuit, settings, observer, &mut self.health)?;
+        self.remarks.extend(stability(&settled.multipliers, MULTIPLIERS));
+        Ok(settled)
+    }
+
+    fn advance(&mut self, mut transient: Transient<'_>, observer: &mut dyn Observer) {
+        let ended = transient.advance(observer, &mut self.health);
+        self.left = Some(transient.kept(&self.health));
+        self.ended = ended.map(|ended| ended == Ended::Done).map_err(|error| error.to_string());
+    }
+}
