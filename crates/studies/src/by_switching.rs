@@ -7,7 +7,7 @@ use switched::{Ended, Settings, Settled, SwitchedError, Transient};
 
 /// How closely quadratics between recorded nodes follow, relative to the study's tolerance: what lies at nodes is exact, and
 /// readings are taken of the quadratics.
-const BETWEEN_NODES: f64 = 1e-3;
+const BETWEEN_NODES: f64 = 1e-2;
 /// How exactly multipliers are known; growth below it is none.
 pub(crate) const MULTIPLIERS: f64 = 1e-8;
 

@@ -6,7 +6,6 @@ use crate::outcome::{End, Outcome, RunHealth, Steadiness};
 use crate::power_path::{Figured, last_period};
 use crate::simulated::Simulated;
 use crate::windows::Windows;
-use circuit::ResolvedStudy;
 use circuit::{Circuit, Engine, MOST_BYTES, Quantity, Signal, StudyKind, Term};
 use device::{Kept, Unfit};
 use quantity::{Unit, show};

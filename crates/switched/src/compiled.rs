@@ -50,6 +50,8 @@ impl Seen {
 #[derive(Debug)]
 struct Losses {
     rows: Kernel,
+    /// The same and behind them how fast they change.
+    with_rates: Kernel,
     /// Part of each, and for a resistance its value: voltage is that times current, and has no row of its own.
     each: Vec<(usize, Option<f64>)>,
     count: usize,
@@ -101,6 +103,11 @@ impl Compiled {
     pub(crate) fn lost(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut [f64]) {
         self.losses.at(z, scratch, into);
     }
+
+    /// The same, and how fast it changes, W/s.
+    pub(crate) fn lost_and_rates(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut [Vec<f64>; 2]) {
+        self.losses.with_rates(z, scratch, into);
+    }
 }
 
 impl Losses {
@@ -118,7 +125,34 @@ impl Losses {
             rows.extend(resistance.is_none().then_some(v));
             each.push((part, resistance));
         }
-        Losses { rows: Kernel::new(&stacked(&[&rows], network.running())), each, count: rows.len() }
+        let values = stacked(&[&rows], network.running());
+        let rates = values.times(&of.rates);
+        let rates: Vec<Vec<f64>> = (0..rates.rows()).map(|r| rates.row(r).to_vec()).collect();
+        let with_rates = Kernel::new(&stacked(&[&rows, &rates], network.running()));
+        Losses { rows: Kernel::new(&values), with_rates, each, count: rows.len() }
+    }
+
+    fn with_rates(&self, z: &[f64], scratch: &mut Vec<f64>, [into, changes]: &mut [Vec<f64>; 2]) {
+        scratch.resize(2 * self.count, 0.0);
+        self.with_rates.apply(z, scratch);
+        into.fill(0.0);
+        changes.fill(0.0);
+        let (values, rates) = scratch.split_at(self.count);
+        let mut rows = values.iter().zip(rates);
+        for (part, resistance) in &self.each {
+            let Some((i, i_rate)) = rows.next() else { return };
+            match resistance {
+                Some(resistance) => {
+                    into[*part] += resistance * i * i;
+                    changes[*part] += 2.0 * resistance * i * i_rate;
+                }
+                None => {
+                    let Some((v, v_rate)) = rows.next() else { return };
+                    into[*part] += v * i;
+                    changes[*part] += v * i_rate + v_rate * i;
+                }
+            }
+        }
     }
 
     fn at(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut [f64]) {

@@ -51,4 +51,4 @@ pub use small_signal::{Response, SmallSignal};
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "3";
+pub const VERSION: &str = "4";

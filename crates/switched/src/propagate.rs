@@ -18,6 +18,9 @@ const NOTHING: f64 = 1e-18;
 const SHORT: f64 = 1.0;
 const MOST_TERMS: usize = 22;
 
+/// Size of `A·h` beyond which a rate over a step is lost in rounding.
+const MOST_ROUNDED: f64 = 1e5;
+
 /// Where what runs is at any time of a step: a series about its beginning, `z + h·A·z·s + …` with s from 0 to 1, so that what is
 /// looked at within the step costs no products.
 #[derive(Debug, Default)]
@@ -151,6 +154,11 @@ impl Ladder {
     /// Whether a time, s, is short beside everything that moves, so that one series serves all of it.
     pub(crate) fn is_short(&self, h: f64) -> bool {
         h * FOOT <= SHORT * self.foot
+    }
+
+    /// Whether rates over a time, s, are more than rounding: `‖A‖·h` is as many times what is there.
+    pub(crate) fn rates_tell(&self, h: f64) -> bool {
+        h * FOOT <= MOST_ROUNDED * self.foot
     }
 
     fn climb(&mut self, level: usize) {

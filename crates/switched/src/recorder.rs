@@ -11,12 +11,22 @@ const FIRST_CHUNK: usize = 256;
 pub(crate) const BETWEEN: [f64; 3] = [0.172_673_164_646_011_43, 0.5, 0.827_326_835_353_988_6];
 const WEIGHTS: [f64; 3] = [0.05, 49.0 / 180.0, 16.0 / 45.0];
 
-/// A step as it went: what runs, and what is seen, at its start, inner node and end; what runs at [`BETWEEN`].
+/// Hermite's cubic through values and rates at the ends of a step, at its inner node: weights of both.
+const CUBIC: [f64; 4] = {
+    let (g, r) = (STAGE, 1.0 - STAGE);
+    [(1.0 + 2.0 * g) * r * r, g * g * (3.0 - 2.0 * g), g * r * r, -g * g * r]
+};
+/// What the inner node adds to the mean of that cubic, which makes it exact for polynomials of degree 4: a multiple of
+/// `s²(1 − s)²`, whose mean is a thirtieth.
+const INNER: f64 = 1.0 / (30.0 * STAGE * STAGE * (1.0 - STAGE) * (1.0 - STAGE));
+/// Size of that, relative to what is turned over, up to which what is left out is below 1e-9.
+const CLOSE: f64 = 3e-8;
+
+/// A step as it went: what runs, and what is seen, at its start, inner node and end.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Walked<'a> {
     pub(crate) z: [&'a [f64]; 3],
     pub(crate) seen: [&'a [f64]; 3],
-    pub(crate) between: &'a [Vec<f64>; 3],
 }
 
 pub(crate) struct Recorder {
@@ -32,7 +42,8 @@ pub(crate) struct Recorder {
     /// Where in a row each column comes from: linear ones by row, powers by their place behind those.
     order: Vec<usize>,
     scratch: Vec<f64>,
-    losses: [Vec<f64>; 2],
+    /// Powers lost at the start and at the end of a step, W, and how fast they change, W/s.
+    losses: [[Vec<f64>; 2]; 2],
     lost: Vec<f64>,
     sums: Vec<f64>,
     /// Configuration and time of the last of them.
@@ -57,7 +68,7 @@ impl Recorder {
             last: None,
             order,
             scratch: Vec::new(),
-            losses: std::array::from_fn(|_| vec![0.0; parts]),
+            losses: std::array::from_fn(|_| std::array::from_fn(|_| vec![0.0; parts])),
             lost: vec![0.0; parts],
             sums: vec![0.0; parts],
             weighed: None,
@@ -66,35 +77,50 @@ impl Recorder {
         }
     }
 
-    /// Books a step within a configuration and records it.
-    pub(crate) fn step(
-        &mut self,
-        (configuration, c): (usize, &Compiled),
-        t: f64,
-        h: f64,
-        Walked { z, seen, between }: Walked<'_>,
-        observer: &mut dyn Observer,
-    ) {
+    /// Weighs what each part lost over a step of a configuration by powers at its nodes and their rates; false if that is not close.
+    pub(crate) fn weigh(&mut self, (configuration, c): (usize, &Compiled), t: f64, h: f64, z: [&[f64]; 3]) -> bool {
         let [first, last] = &mut self.losses;
         // Where one step goes on from another its start has been looked at.
         if self.weighed == Some((configuration, t)) {
             std::mem::swap(first, last);
         } else {
-            c.lost(z[0], &mut self.scratch, first);
+            c.lost_and_rates(z[0], &mut self.scratch, first);
         }
-        c.lost(z[2], &mut self.scratch, last);
-        for (sum, (a, b)) in self.sums.iter_mut().zip(first.iter().zip(last.iter())) {
+        c.lost_and_rates(z[2], &mut self.scratch, last);
+        c.lost(z[1], &mut self.scratch, &mut self.lost);
+        self.weighed = Some((configuration, t + h));
+        let [w0, w2, r0, r2] = CUBIC;
+        let (mut beyond, mut whole) = (0.0, 0.0);
+        let ends = first[0].iter().zip(&last[0]).zip(first[1].iter().zip(&last[1]));
+        for ((sum, inner), ((a, b), (a_rate, b_rate))) in self.sums.iter_mut().zip(&self.lost).zip(ends) {
+            let off = INNER * (inner - (w0 * a + w2 * b + h * (r0 * a_rate + r2 * b_rate)));
+            *sum = 0.5 * (a + b) + h / 12.0 * (a_rate - b_rate) + off;
+            beyond += off.abs();
+            whole += a.abs() + b.abs();
+        }
+        let mean = if t > 0.0 { (self.delivered + self.dissipated) / t } else { 0.0 };
+        beyond <= CLOSE * (whole + mean)
+    }
+
+    /// The same by what runs at [`BETWEEN`], where the step is too coarse for that or rates are no more than rounding.
+    pub(crate) fn weigh_between(&mut self, c: &Compiled, between: &[Vec<f64>; 3]) {
+        let [first, last] = &self.losses;
+        for (sum, (a, b)) in self.sums.iter_mut().zip(first[0].iter().zip(&last[0])) {
             *sum = WEIGHTS[0] * (a + b);
         }
         for (z, weight) in between.iter().zip([WEIGHTS[1], WEIGHTS[2], WEIGHTS[1]]) {
             c.lost(z, &mut self.scratch, &mut self.lost);
             self.sums.iter_mut().zip(&self.lost).for_each(|(sum, lost)| *sum += weight * lost);
         }
+    }
+
+    /// Books a step that has been weighed and records it.
+    pub(crate) fn step(&mut self, c: &Compiled, t: f64, h: f64, walked: Walked<'_>, observer: &mut dyn Observer) {
+        let Walked { z, seen } = walked;
         for energy in self.sums.iter().map(|sum| h * sum) {
             self.delivered += (-energy).max(0.0);
             self.dissipated += energy.max(0.0);
         }
-        self.weighed = Some((configuration, t + h));
         if t + h >= self.from {
             if self.last.is_none() {
                 self.record(c, t, (z[0], seen[0]), observer);

@@ -132,12 +132,15 @@ impl Transient {
             let step = walker.find(target);
             let t = walker.machine.t;
             if step.length > 0.0 {
-                walker.between(step.length, BETWEEN, &mut self.between);
-                let machine = &walker.machine;
-                let z = [&machine.z, &walker.middle, &walker.last].map(Vec::as_slice);
-                let compiled = (machine.at, &machine.compiled[machine.at]);
-                let walked = Walked { z, seen: walker.seen(), between: &self.between };
-                self.recorder.step(compiled, t, step.length, walked, observer);
+                let (at, compiled) = (walker.machine.at, &walker.machine.compiled[walker.machine.at]);
+                let z = [&walker.machine.z, &walker.middle, &walker.last].map(Vec::as_slice);
+                if !self.recorder.weigh((at, compiled), t, step.length, z) || !compiled.ladder.rates_tell(step.length) {
+                    walker.between(step.length, BETWEEN, &mut self.between);
+                    self.recorder.weigh_between(&walker.machine.compiled[at], &self.between);
+                }
+                let z = [&walker.machine.z, &walker.middle, &walker.last].map(Vec::as_slice);
+                let walked = Walked { z, seen: walker.seen() };
+                self.recorder.step(&walker.machine.compiled[at], t, step.length, walked, observer);
                 health.steps += 1;
                 if step.length < health.shortest_step {
                     (health.shortest_step, health.shortest_at) = (step.length, t);
