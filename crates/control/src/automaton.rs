@@ -173,7 +173,7 @@ impl Transition {
     /// With a state set.
     #[must_use]
     pub fn set(mut self, state: usize, value: Sum) -> Self {
-        self.sets.push(Set { state, value, step: 0.0, between: (f64::NEG_INFINITY, f64::INFINITY) });
+        self.sets.push(Set::new(state, value));
         self
     }
 }
@@ -185,13 +185,48 @@ pub struct Set {
     pub state: usize,
     /// What to.
     pub value: Sum,
+    /// What that is multiplied with or divided by, if it is.
+    pub factor: Option<(Operation, Sum)>,
     /// Rounded to whole multiples of this; not at all if zero.
     pub step: f64,
     /// Held between these.
     pub between: (f64, f64),
 }
 
+/// What becomes of two numbers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Operation {
+    /// Their product.
+    Times,
+    /// The first by the second.
+    Over,
+}
+
+impl Operation {
+    /// Of these two. Nothing by nothing is nothing.
+    pub fn of(self, a: f64, b: f64) -> f64 {
+        match self {
+            Operation::Times => a * b,
+            Operation::Over if a == 0.0 => 0.0,
+            Operation::Over => a / b,
+        }
+    }
+
+    /// How it changes with either.
+    pub fn slopes(self, a: f64, b: f64) -> [f64; 2] {
+        match self {
+            Operation::Times => [b, a],
+            Operation::Over => [1.0 / b, -a / (b * b)],
+        }
+    }
+}
+
 impl Set {
+    /// To a sum, as it is.
+    pub fn new(state: usize, value: Sum) -> Self {
+        Set { state, value, factor: None, step: 0.0, between: (f64::NEG_INFINITY, f64::INFINITY) }
+    }
+
     /// What the state becomes where the sum has a value.
     pub fn becomes(&self, value: f64) -> f64 {
         let value = if self.step > 0.0 { (value / self.step).round() * self.step } else { value };

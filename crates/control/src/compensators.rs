@@ -24,9 +24,9 @@ struct Limits([f64; 2]);
 const LET_GO: f64 = 1e-6;
 
 impl Limits {
-    fn new(part: &ResolvedPart) -> Self {
-        let low = part.value("low");
-        Limits([low, part.value("high").max(low)])
+    fn new(part: &ResolvedPart, [low, high]: [&str; 2]) -> Self {
+        let low = part.value(low);
+        Limits([low, part.value(high).max(low)])
     }
 
     fn held(&self, sum: &Sum, place: usize) -> Sum {
@@ -70,7 +70,7 @@ fn error() -> Sum {
 
 /// `K·(1 + ω_z/s)`.
 pub(crate) fn pi(part: &ResolvedPart) -> Automaton {
-    let (gain, zero, limits) = (part.value("gain"), TAU * part.value("zero"), Limits::new(part));
+    let (gain, zero, limits) = (part.value("gain"), TAU * part.value("zero"), Limits::new(part, ["low", "high"]));
     let sum = Sum::of(Of::State(0)).plus(gain, error());
     let mode = |place: usize| {
         let rate = error().times(gain * zero).plus(-zero, limits.beyond(&sum, place));
@@ -81,20 +81,25 @@ pub(crate) fn pi(part: &ResolvedPart) -> Automaton {
 
 /// `(ω_i/s)·(1 + s/ω_z)/(1 + s/ω_p)`.
 pub(crate) fn type_2(part: &ResolvedPart) -> Automaton {
-    in_a_row(part, &[part.value("zero")], &[part.value("pole")])
+    held_type_2(part, ["low", "high"])
+}
+
+/// The same, between limits that these parameters state.
+pub(crate) fn held_type_2(part: &ResolvedPart, limits: [&str; 2]) -> Automaton {
+    in_a_row(part, &Limits::new(part, limits), &[part.value("zero")], &[part.value("pole")])
 }
 
 /// `(ω_i/s)·(1 + s/ω_z1)·(1 + s/ω_z2)/((1 + s/ω_p1)·(1 + s/ω_p2))`.
 pub(crate) fn type_3(part: &ResolvedPart) -> Automaton {
     let zeros = ["zero_1", "zero_2"].map(|name| part.value(name));
     let poles = ["pole_1", "pole_2"].map(|name| part.value(name));
-    in_a_row(part, &zeros, &poles)
+    in_a_row(part, &Limits::new(part, ["low", "high"]), &zeros, &poles)
 }
 
 /// An integrator with the first zero; then each pole with the zero behind it, if there is one: `dx/dt = ω_p·(u − x)`, out of which
 /// comes `x + (ω_p/ω_z)·(u − x)`. Frequencies in Hz. Modes: where what the first makes stands, and where the output does.
-fn in_a_row(part: &ResolvedPart, zeros: &[f64], poles: &[f64]) -> Automaton {
-    let (unity, zero, limits) = (TAU * part.value("unity_frequency"), TAU * zeros[0], Limits::new(part));
+fn in_a_row(part: &ResolvedPart, limits: &Limits, zeros: &[f64], poles: &[f64]) -> Automaton {
+    let (unity, zero) = (TAU * part.value("unity_frequency"), TAU * zeros[0]);
     let first = Sum::of(Of::State(0)).plus(unity / zero, error());
     let places = if zeros.len() > 1 { 9 } else { 3 };
     let mode = |mode: usize| {

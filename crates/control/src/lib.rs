@@ -30,7 +30,7 @@ mod sensors;
 mod supervision;
 mod timing;
 
-pub use automaton::{Automaton, Clock, Guard, Mode, Of, Output, Set, Sum, Through, Transition};
+pub use automaton::{Automaton, Clock, Guard, Mode, Of, Operation, Output, Set, Sum, Through, Transition};
 
 use circuit::{KindId, ResolvedPart};
 
@@ -47,6 +47,7 @@ pub fn automaton(part: &ResolvedPart) -> Automaton {
         KindId::CurrentSensor => sensors::current(part),
         KindId::PulseModulator => modulators::pulse(part),
         KindId::CurrentModulator => modulators::current(part),
+        KindId::AverageCurrentModulator => modulators::average_current(part),
         KindId::OnTimeModulator => modulators::on_time(part),
         KindId::CriticalModulator => modulators::critical(part),
         KindId::HystereticModulator => modulators::hysteretic(part),
@@ -58,6 +59,7 @@ pub fn automaton(part: &ResolvedPart) -> Automaton {
         KindId::BurstController => supervision::between_levels(part, ["run_above", "stop_below"]),
         KindId::HiccupLimiter => supervision::hiccup(part),
         KindId::SampledController => sampled::controller(part),
+        KindId::Multiplier => sampled::multiplier(part),
         _ => Automaton::default(),
     }
 }

@@ -1,6 +1,7 @@
 //! What makes pulses of a control voltage: by a carrier, by a current, by time.
 
-use crate::automaton::{Automaton, Clock, Mode, Of, Sum, Transition};
+use crate::automaton::{Automaton, Clock, Guard, Mode, Of, Sum, Transition};
+use crate::compensators::held_type_2;
 use crate::inputs::{Levels, guard, level};
 use circuit::ResolvedPart;
 
@@ -32,7 +33,7 @@ fn at(mode: Mode, mark: Option<usize>, to: usize) -> Mode {
     }
 }
 
-fn holds(sum: Sum, to: usize) -> crate::automaton::Guard {
+fn holds(sum: Sum, to: usize) -> Guard {
     guard(sum, Transition::to(to))
 }
 
@@ -44,13 +45,44 @@ fn clocked(part: &ResolvedPart, clock: Clock, modes: Vec<Mode>) -> Automaton {
 
 /// Pulses by a carrier. A pulse is wanted while the control is above it.
 pub(crate) fn pulse(part: &ResolvedPart) -> Automaton {
+    by_carrier(part, &Sum::across(1, 2))
+}
+
+/// Pulses by a carrier of which the control is what a compensator makes of the programmed and the sensed current, held between the
+/// carrier's ends. Modes: those of the one for each of the other.
+pub(crate) fn average_current(part: &ResolvedPart) -> Automaton {
+    let first = held_type_2(part, ["ramp_low", "ramp_high"]);
+    let pulses: Vec<Automaton> = first.modes.iter().map(|mode| by_carrier(part, &mode.outputs[0])).collect();
+    let each = pulses[0].modes.len();
+    let moved = |then: &Transition, by: usize| Transition { to: by + then.to, sets: then.sets.clone() };
+    let mode = |place: usize, mode: usize| {
+        let (amplifier, pulse) = (&first.modes[place], &pulses[place].modes[mode]);
+        let of_amplifier = amplifier
+            .guards
+            .iter()
+            .map(|guard| Guard { then: Transition::to(each * guard.then.to + mode), ..guard.clone() });
+        let of_pulse =
+            pulse.guards.iter().map(|guard| Guard { then: moved(&guard.then, each * place), ..guard.clone() });
+        Mode {
+            name: pulse.name,
+            outputs: pulse.outputs.clone(),
+            rates: amplifier.rates.clone(),
+            guards: of_pulse.chain(of_amplifier).collect(),
+            marks: pulse.marks.iter().map(|(mark, then)| (*mark, moved(then, each * place))).collect(),
+        }
+    };
+    let modes = (0..first.modes.len()).flat_map(|place| (0..each).map(move |m| (place, m))).map(|(p, m)| mode(p, m));
+    Automaton { states: first.states.clone(), modes: modes.collect(), ..pulses[0].clone() }
+}
+
+fn by_carrier(part: &ResolvedPart, control: &Sum) -> Automaton {
     let levels = Levels::new(part);
     let (low, high) = (part.value("ramp_low"), part.value("ramp_high"));
     let (height, natural) = (high - low, part.value("sampling") > 0.5);
     let least = (part.value("least_on_time") * part.value("frequency")).min(1.0);
     let most = part.value("max_duty");
     // Holds while the control is above a carrier that begins at a voltage and goes so far up in a turn.
-    let above = |from: f64, rise: f64| Sum::across(1, 2).and(-from).plus(-rise, Of::Phase);
+    let above = |from: f64, rise: f64| control.clone().and(-from).plus(-rise, Of::Phase);
     let below = |from: f64, rise: f64| above(from, rise).times(-1.0);
     let mode = |on: bool| Mode::new(level(on), levels.drive(on));
     match part.value("carrier").round() as usize {

@@ -1,6 +1,6 @@
-//! Sampled controller: at every turn of its clock a difference equation, whose result comes out later in the turn and is held.
+//! What samples with a clock of its own: a difference equation, whose result comes out later in the turn and is held; a product.
 
-use crate::automaton::{Automaton, Clock, Mode, Of, Output, Set, Sum, Transition};
+use crate::automaton::{Automaton, Clock, Mode, Of, Operation, Output, Set, Sum, Transition};
 use crate::modulators::turned;
 use circuit::ResolvedPart;
 
@@ -13,7 +13,7 @@ pub(crate) fn controller(part: &ResolvedPart) -> Automaton {
     let low = part.value("low");
     let limits = (low, part.value("high").max(low));
     let state = |state: usize| Sum::of(Of::State(state));
-    let set = |state: usize, value: Sum| Set { step: 0.0, between: (f64::NEG_INFINITY, f64::INFINITY), state, value };
+    let set = Set::new;
     let weights = ["b0", "b1", "b2"].map(|name| part.value(name));
     let result =
         ERRORS.iter().zip(weights).fold(Sum::default(), |sum, (error, weight)| sum.plus(weight, Of::State(*error)));
@@ -39,6 +39,26 @@ pub(crate) fn controller(part: &ResolvedPart) -> Automaton {
     Automaton {
         states: vec![0.0; 7],
         clock: Some(Clock { frequency: part.value("frequency"), phase: turned(part), marks }),
+        outputs: vec![Output { pin: 0, against: 3, resistance: part.value("output_resistance"), response: 0.0 }],
+        modes: vec![mode],
+        ..Automaton::default()
+    }
+}
+
+/// `x·y/scale`, or `scale·x/y`, of what two inputs are at each turn.
+pub(crate) fn multiplier(part: &ResolvedPart) -> Automaton {
+    let (low, scale) = (part.value("low"), part.value("scale"));
+    let (operation, scale) =
+        if part.value("operation") > 0.5 { (Operation::Over, scale) } else { (Operation::Times, 1.0 / scale) };
+    let result = Set {
+        factor: Some((operation, Sum::across(2, 3))),
+        between: (low, part.value("high").max(low)),
+        ..Set::new(0, Sum::across(1, 3).times(scale))
+    };
+    let mode = Mode::new("sampling", Sum::of(Of::State(0))).marked(0, Transition { to: 0, sets: vec![result] });
+    Automaton {
+        states: vec![0.0],
+        clock: Some(Clock { frequency: part.value("frequency"), phase: turned(part), marks: vec![0.0] }),
         outputs: vec![Output { pin: 0, against: 3, resistance: part.value("output_resistance"), response: 0.0 }],
         modes: vec![mode],
         ..Automaton::default()

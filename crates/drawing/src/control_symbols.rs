@@ -30,6 +30,9 @@ const THROUGH: &str = "M-2 -2 H2 V2 H-2 Z M-3 -1 H3 M2 1 H3 M0 2 V3 M-0.3 -1.6 A
 const SAWTOOTH: &str = "M-1.3 0.1 L-0.4 -1 V0.1 L0.5 -1 V0.1 L1.3 -0.9 M-1.3 1.2 V0.6 H-0.8 V1.2 H-0.4 V0.6 H0.1 V1.2 H0.5 V0.6 H1 V1.2 H1.3";
 const BETWEEN_TURNS: &str = "M-1.3 0 L-0.6 -0.9 L-0.2 -0.3 L0.4 -0.9 L0.8 -0.3 L1.3 -0.9 M-1.3 1.2 V0.6 H-0.6 V1.2 H-0.2 V0.6 H0.4 V1.2 H0.8 \
                              V0.6 H1.3";
+const AROUND_THE_MEAN: &str = "M-1.4 -0.5 H1.4 M-1.3 -0.2 L-0.7 -0.8 L-0.1 -0.2 L0.5 -0.8 L1.1 -0.2 M-1.3 1.2 V0.6 H-0.7 V1.2 H-0.1 V0.6 \
+                               H0.5 V1.2 H1.1";
+const TIMES: &str = "M-0.6 -0.6 L0.6 0.6 M-0.6 0.6 L0.6 -0.6";
 const FROM_NOTHING: &str = "M-1.4 0.7 H1.4 M-1.2 0.7 L-0.6 -0.7 L0 0.7 L0.6 -0.7 L1.2 0.7";
 const ONE_LENGTH: &str =
     "M-1.4 0.8 H-1 V-0.2 H-0.4 V0.8 H0.6 V-0.2 H1.2 V0.8 H1.4 M-1 -0.8 H-0.4 M-1 -1 V-0.6 M-0.4 -1 V-0.6";
@@ -67,10 +70,12 @@ pub(crate) fn control(kind: KindId) -> Picture {
         KindId::Type2Compensator => two_inputs(TYPE_2),
         KindId::Type3Compensator => two_inputs(TYPE_3),
         KindId::SampledController => two_inputs(STEPS),
+        KindId::Multiplier => two_inputs(TIMES),
         KindId::VoltageSensor => two_inputs(LETTER_V),
         KindId::CurrentSensor => (&[(-3, -1), (3, -1), (3, 1), (0, 3)], (2, 2), vec![line(THROUGH)]),
         KindId::PulseModulator => one_input(SAWTOOTH),
         KindId::CurrentModulator => two_inputs(BETWEEN_TURNS),
+        KindId::AverageCurrentModulator => two_inputs(AROUND_THE_MEAN),
         KindId::CriticalModulator => two_inputs(FROM_NOTHING),
         KindId::OnTimeModulator => two_inputs(ONE_LENGTH),
         KindId::HystereticModulator => two_inputs(BAND),

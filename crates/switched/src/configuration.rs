@@ -12,6 +12,7 @@
 //! 1990, from memory).
 
 use crate::network::{Contradiction, Network};
+use control::Operation;
 use linear::{Matrix, Ranked, dot};
 
 /// A guard of the regions at hand, as rows over what runs.
@@ -59,22 +60,42 @@ pub(crate) struct Marked {
 #[derive(Clone, Debug)]
 pub(crate) struct Assigned {
     pub(crate) state: usize,
-    /// What is solved for, over what runs right before; and what runs itself, as it then is.
-    solved: Vec<f64>,
-    own: Vec<f64>,
+    value: Followed,
+    /// What that is multiplied with or divided by, if it is.
+    factor: Option<(Operation, Followed)>,
     rule: control::Set,
 }
 
-impl Assigned {
+/// A sum at an event: what is solved for, over what runs right before; and what runs itself, as it then is.
+#[derive(Clone, Debug)]
+struct Followed {
+    solved: Vec<f64>,
+    own: Vec<f64>,
+}
+
+impl Followed {
     fn value(&self, was: &[f64], is: &[f64]) -> f64 {
         dot(&self.solved, was) + dot(&self.own, is)
     }
+}
 
+impl Assigned {
     /// Sets what runs, and small differences of it along.
     pub(crate) fn apply(&self, was: (&[f64], &[f64]), z: &mut [f64], difference: &mut [f64]) {
-        let value = self.value(was.0, z);
+        let first = self.value.value(was.0, z);
+        let second = self.factor.as_ref().map(|(operation, factor)| (*operation, factor.value(was.0, z), factor));
+        let value = second.map_or(first, |(operation, second, _)| operation.of(first, second));
         if !difference.is_empty() {
-            difference[self.state] = if self.rule.follows(value) { self.value(was.1, difference) } else { 0.0 };
+            let follows = if self.rule.follows(value) {
+                let by_first = self.value.value(was.1, difference);
+                second.map_or(by_first, |(operation, second, factor)| {
+                    let [a, b] = operation.slopes(first, second);
+                    a * by_first + b * factor.value(was.1, difference)
+                })
+            } else {
+                0.0
+            };
+            difference[self.state] = follows;
         }
         z[self.state] = self.rule.becomes(value);
     }
@@ -273,11 +294,17 @@ impl Configuration {
 
     /// What is set, over what runs.
     fn assigned(&self, network: &Network, sets: &[crate::network::Set]) -> Vec<Assigned> {
-        let assigned = sets.iter().map(|set| {
+        let followed = |row: &crate::row::Row| {
             let (mut by_unknown, mut own) = (vec![0.0; network.unknowns()], vec![0.0; network.running()]);
-            network.spread(&set.value, &mut by_unknown, &mut own);
+            network.spread(row, &mut by_unknown, &mut own);
             let solved = through(&by_unknown, &self.solved, vec![0.0; own.len()]);
-            Assigned { state: set.state, solved, own, rule: set.rule.clone() }
+            Followed { solved, own }
+        };
+        let assigned = sets.iter().map(|set| Assigned {
+            state: set.state,
+            value: followed(&set.value),
+            factor: set.rule.factor.as_ref().map(|(operation, _)| (*operation, followed(&set.factor))),
+            rule: set.rule.clone(),
         });
         assigned.collect()
     }

@@ -29,6 +29,8 @@ pub(crate) struct Transition {
 pub(crate) struct Set {
     pub(crate) state: usize,
     pub(crate) value: Row,
+    /// What that is multiplied with or divided by, if the rule says so.
+    pub(crate) factor: Row,
     /// Its steps and limits.
     pub(crate) rule: control::Set,
 }

@@ -4,8 +4,8 @@ mod common;
 
 use circuit::Circuit;
 use circuit::KindId::{
-    self, Capacitor, CurrentSensor, DcSource, PiController, PulseSource, Resistor, SampledController, SineSource,
-    Type2Compensator, Type3Compensator, VoltageSensor,
+    self, Capacitor, CurrentSensor, DcSource, Multiplier, PiController, PulseSource, Resistor, SampledController,
+    SineSource, Type2Compensator, Type3Compensator, VoltageSensor,
 };
 use common::edges::{Values, Wave, borrowed, level, values, wave};
 use common::{Row, circuit, device_run, tried};
@@ -158,6 +158,59 @@ proptest! {
         }
         for [z, _] in answers(&circuit, "V1", "z", "U2", frequency) {
             prop_assert!(close(z, pole / (5.0 + resistance)) || gain.abs() < 1e-6);
+        }
+    }
+
+    /// At each turn of its clock a multiplier holds the product or the quotient of what its inputs are, between limits; a small
+    /// sinusoid at one of them comes out as the slope of that says.
+    #[test]
+    fn a_multiplier_holds_the_product_of_its_samples(
+        (quotient, scale, phase) in (any::<bool>(), 0.3..3.0f64, 0.0..360.0f64),
+        (low, high) in (-3.0..-0.5f64, 0.5..3.0f64),
+        (x, y) in ((-2.0..2.0f64, 0.1..1.5f64, 1e3..30e3f64), (0.5..2.0f64, 0.05..0.4f64, 1e3..30e3f64)),
+    ) {
+        const RATE: f64 = 50e3;
+        const END: f64 = 300e-6;
+        let (x, y) = (Wave([x.0, x.1, x.2]), Wave([y.0, y.1, y.2]));
+        let mut own = values([("frequency", RATE), ("scale", scale), ("phase", phase), ("low", low), ("high", high)]);
+        own.push(("operation", if quotient { "quotient" } else { "product" }.to_owned()));
+        let of = |x: f64, y: f64| if quotient { scale * x / y } else { x * y / scale };
+        let load: [(&str, &str); 1] = [("resistance", "1M")];
+        let (vx, vy) = (wave(x), wave(y));
+        let running = circuit(&[
+            ("VX", SineSource, "x gnd", &borrowed(&vx)),
+            ("VY", SineSource, "y gnd", &borrowed(&vy)),
+            ("U1", Multiplier, "u x y gnd", &borrowed(&own)),
+            ("RU", Resistor, "u gnd", &load), ("RX", Resistor, "x gnd", &load), ("RY", Resistor, "y gnd", &load),
+        ]);
+        let runs = [tried(running.clone(), END, 0.0, 1e-6).unwrap(), device_run(running, END, 1e-6, 1e-6)];
+        let behind = 1.0 / (1.0 + 50.0 / 1e6);
+        for k in (0..).take_while(|k| f64::from(*k) + 2.0 < END * RATE) {
+            let at = (f64::from(k) + 1.0 - phase / 360.0) / RATE;
+            let wanted = behind * of(x.at(at), y.at(at)).clamp(low, high);
+            for (run, clear) in runs.iter().zip([1e-9, 50e-9]) {
+                for t in [at + clear, at + 0.9 / RATE] {
+                    let found = level(run, "u.v", t);
+                    prop_assert!((found - wanted).abs() < 1e-3, "{} V for {} after {:e} s", found, wanted, at);
+                }
+            }
+        }
+        let (x, y) = (x.0[0], y.0[0]);
+        let [dx, dy] = [("voltage", x), ("voltage", y)].map(|value| values([value]));
+        let still = circuit(&[
+            ("VX", DcSource, "x gnd", &borrowed(&dx)),
+            ("VY", DcSource, "y gnd", &borrowed(&dy)),
+            ("U1", Multiplier, "u x y gnd", &borrowed(&own)),
+            ("RU", Resistor, "u gnd", &load), ("RX", Resistor, "x gnd", &load), ("RY", Resistor, "y gnd", &load),
+        ]);
+        let within = of(x, y) > low && of(x, y) < high;
+        let slopes = if quotient { [scale / y, -scale * x / (y * y)] } else { [y / scale, x / scale] };
+        for (source, slope) in ["VX", "VY"].into_iter().zip(slopes) {
+            let shaken = Excitation::Source(source.to_owned());
+            let linear = SmallSignal::new(&still, &shaken, &mut Recording::default()).unwrap();
+            let found = linear.respond(1.0).net("u").unwrap();
+            let wanted = if within { behind * slope } else { 0.0 };
+            prop_assert!((found - Complex64::from(wanted)).norm() < 1e-3 * slope.abs().max(1e-3), "{} for {}", found, wanted);
         }
     }
 

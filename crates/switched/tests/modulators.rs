@@ -3,10 +3,13 @@
 mod common;
 
 use circuit::KindId::{
-    self, CriticalModulator, CurrentModulator, HystereticModulator, OnTimeModulator, PulseModulator,
+    self, AverageCurrentModulator, CriticalModulator, CurrentModulator, HystereticModulator, OnTimeModulator,
+    PulseModulator, PulseSource, Resistor, SineSource, Type2Compensator,
 };
-use common::edges::{Ramps, Values, Wave, borrowed, both, falls, follows, values};
+use common::edges::{FULL, Ramps, Values, Wave, borrowed, both, falls, follows, ramps, values, wave};
+use common::{circuit, device_run, tried};
 use proptest::prelude::*;
+use readings::Waveform;
 
 const END: f64 = 200e-6;
 type Edges = Vec<(f64, bool)>;
@@ -123,6 +126,46 @@ proptest! {
         // The first turn may have begun before time zero; nothing is known of it.
         turns(frequency, phase).filter(|t0| *t0 >= -1e-12).for_each(|t0| carrier.turn(t0, &mut edges));
         check(PulseModulator, &own, (control, Ramps([0.0, 1.0, 0.0, 1e-6, 1e-6, 1e-6, 10e-6])), &edges)?;
+    }
+
+    /// Average-current control is a type 2 compensator, held between the carrier's ends, with a pulse-width modulator behind it, both of
+    /// which are held to their own definitions: pulses come and go together, in both engines.
+    #[test]
+    fn average_current_control_is_its_amplifier_and_its_carrier(
+        (form, natural) in (0..3usize, any::<bool>()),
+        (low, height, most) in (-1.0..1.0f64, 0.5..5.0f64, 0.3..1.0f64),
+        (frequency, phase) in (40e3..200e3f64, -360.0..360.0f64),
+        (unity, zero, pole) in (2e3..60e3f64, 1e3..30e3f64, 60e3..400e3f64),
+        (program, swing, rise, fall) in (0.3..0.7f64, 0.0..0.3f64, 0.2..0.6f64, 0.2..0.3f64),
+    ) {
+        let period = 1.0 / frequency;
+        let control = wave(Wave([program, swing, 0.07 * frequency]));
+        let sense = ramps(Ramps([0.1, 0.9, 0.0, rise * period, 1e-9, fall * period, period]));
+        let amplifier = [("unity_frequency", unity), ("zero", zero), ("pole", pole)];
+        let mut pulses = values([
+            ("frequency", frequency), ("ramp_low", low), ("ramp_high", low + height), ("max_duty", most), ("phase", phase),
+        ]);
+        pulses.push(("carrier", ["rising", "falling", "triangle"][form].to_owned()));
+        pulses.push(("sampling", if natural { "natural" } else { "latched" }.to_owned()));
+        let together: Values = values(amplifier).into_iter().chain(pulses.clone()).collect();
+        let mut apart = values(amplifier);
+        apart.extend(values([("low", low), ("high", low + height)]));
+        let load: [(&str, &str); 1] = [("resistance", "10k")];
+        let circuit = circuit(&[
+            ("VC", SineSource, "c gnd", &borrowed(&control)),
+            ("VS", PulseSource, "s gnd", &borrowed(&sense)),
+            ("U1", AverageCurrentModulator, "y c s gnd", &borrowed(&together)),
+            ("U2", Type2Compensator, "w c s gnd", &borrowed(&apart)),
+            ("U3", PulseModulator, "z w gnd", &borrowed(&pulses)),
+            ("RC", Resistor, "c gnd", &load), ("RS", Resistor, "s gnd", &load), ("RW", Resistor, "w gnd", &[("resistance", "1e9")]),
+            ("RY", Resistor, "y gnd", &load), ("RZ", Resistor, "z gnd", &load),
+        ]);
+        let runs = [tried(circuit.clone(), END, 0.0, 1e-6).unwrap(), device_run(circuit, END, END / 2000.0, 1e-4)];
+        for (run, most_apart) in runs.iter().zip([1e-3, 0.02]) {
+            let apart = run.measure("y.v - z.v", 0.0, END, |w: Waveform<'_>, s| w.rms(s).unwrap());
+            let full = run.measure("y.v", 0.0, END, |w: Waveform<'_>, s| w.extremes(s).unwrap().1);
+            prop_assert!(apart < most_apart * FULL, "{} V apart, of {}", apart, full);
+        }
     }
 
     #[test]

@@ -59,12 +59,14 @@ pub(crate) fn courses(parts: &[ResolvedPart], findings: &mut Findings) {
 }
 
 /// Values of a part of which one must not be above another.
-const IN_ORDER: [(KindId, &str, &str); 8] = [
+const IN_ORDER: [(KindId, &str, &str); 10] = [
     (KindId::PiController, "low", "high"),
     (KindId::Type2Compensator, "low", "high"),
     (KindId::Type3Compensator, "low", "high"),
     (KindId::SampledController, "low", "high"),
+    (KindId::Multiplier, "low", "high"),
     (KindId::PulseModulator, "ramp_low", "ramp_high"),
+    (KindId::AverageCurrentModulator, "ramp_low", "ramp_high"),
     (KindId::UndervoltageLockout, "off_voltage", "on_voltage"),
     (KindId::BurstController, "stop_below", "run_above"),
     (KindId::CriticalModulator, "blanking", "restart_time"),

@@ -26,7 +26,7 @@ impl KindId {
 
     /// Whether it is a control part: what it does is modes between events.
     pub fn is_control(self) -> bool {
-        (KindId::AndGate..=KindId::SampledController).contains(&self)
+        (KindId::AndGate..=KindId::Multiplier).contains(&self)
     }
 
     /// Whether it makes pulses by itself, of what it is told.
@@ -80,6 +80,7 @@ impl KindId {
             KindId::CurrentSensor => "current_sensor",
             KindId::PulseModulator => "pulse_modulator",
             KindId::CurrentModulator => "current_modulator",
+            KindId::AverageCurrentModulator => "average_current_modulator",
             KindId::OnTimeModulator => "on_time_modulator",
             KindId::CriticalModulator => "critical_modulator",
             KindId::HystereticModulator => "hysteretic_modulator",
@@ -91,6 +92,7 @@ impl KindId {
             KindId::BurstController => "burst_controller",
             KindId::HiccupLimiter => "hiccup_limiter",
             KindId::SampledController => "sampled_controller",
+            KindId::Multiplier => "multiplier",
             KindId::ShuntReference => "shunt_reference",
             KindId::SeriesReference => "series_reference",
             KindId::Regulator => "regulator",
@@ -149,6 +151,7 @@ pub const KINDS: &[Kind] = &[
     control::compensators::CURRENT_SENSOR,
     control::modulators::PULSE_MODULATOR,
     control::modulators::CURRENT_MODULATOR,
+    control::modulators::AVERAGE_CURRENT_MODULATOR,
     control::modulators::ON_TIME_MODULATOR,
     control::modulators::CRITICAL_MODULATOR,
     control::modulators::HYSTERETIC_MODULATOR,
@@ -160,6 +163,7 @@ pub const KINDS: &[Kind] = &[
     control::supervision::BURST_CONTROLLER,
     control::supervision::HICCUP_LIMITER,
     control::compensators::SAMPLED_CONTROLLER,
+    control::compensators::MULTIPLIER,
     blocks::SHUNT_REFERENCE,
     blocks::SERIES_REFERENCE,
     blocks::REGULATOR,

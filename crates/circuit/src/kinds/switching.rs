@@ -6,15 +6,16 @@ impl KindId {
     /// What the kind is by switching; none if it has no form there.
     pub fn by_switching(self) -> Option<&'static str> {
         use KindId::{
-            Amplifier, AndGate, BurstController, Capacitor, Comparator, ControlledSwitch, CoreTransformer, Counter,
-            CoupledWindings, CriticalModulator, CurrentControlledCurrent, CurrentControlledVoltage, CurrentLoad,
-            CurrentModulator, CurrentSensor, CurrentSource, CurrentSwitch, DcSource, Delay, Diode, ExponentialSource,
-            HalfBridgeDriver, HiccupLimiter, HystereticModulator, HystereticTransformer, IdealTransformer, Inductor,
-            Inverter, Latch, Led, Monostable, MosfetN, MosfetP, Npn, OnTimeModulator, OrGate, PiController,
-            PiecewiseSource, Pnp, PowerLoad, PulseModulator, PulseSource, Regulator, Resistor, SampledController,
-            Schottky, SeriesReference, ShuntReference, SineSource, SoftStart, SteppedLoad, Thermistor,
-            ThreePhaseSource, ThreeWindings, TimedSwitch, Type2Compensator, Type3Compensator, UndervoltageLockout,
-            VoltageControlledCurrent, VoltageControlledVoltage, VoltageSensor, XorGate, Zener,
+            Amplifier, AndGate, AverageCurrentModulator, BurstController, Capacitor, Comparator, ControlledSwitch,
+            CoreTransformer, Counter, CoupledWindings, CriticalModulator, CurrentControlledCurrent,
+            CurrentControlledVoltage, CurrentLoad, CurrentModulator, CurrentSensor, CurrentSource, CurrentSwitch,
+            DcSource, Delay, Diode, ExponentialSource, HalfBridgeDriver, HiccupLimiter, HystereticModulator,
+            HystereticTransformer, IdealTransformer, Inductor, Inverter, Latch, Led, Monostable, MosfetN, MosfetP,
+            Multiplier, Npn, OnTimeModulator, OrGate, PiController, PiecewiseSource, Pnp, PowerLoad, PulseModulator,
+            PulseSource, Regulator, Resistor, SampledController, Schottky, SeriesReference, ShuntReference, SineSource,
+            SoftStart, SteppedLoad, Thermistor, ThreePhaseSource, ThreeWindings, TimedSwitch, Type2Compensator,
+            Type3Compensator, UndervoltageLockout, VoltageControlledCurrent, VoltageControlledVoltage, VoltageSensor,
+            XorGate, Zener,
         };
         Some(match self {
             DcSource | PulseSource | CurrentSource | PiecewiseSource | ExponentialSource | ThreePhaseSource => {
@@ -45,15 +46,19 @@ impl KindId {
             Delay | Monostable | Counter | HalfBridgeDriver | UndervoltageLockout | BurstController | HiccupLimiter => {
                 "High or low behind its resistance, its times exact and its edges at once."
             }
-            PulseModulator | CurrentModulator | OnTimeModulator | CriticalModulator | HystereticModulator => {
-                "High or low behind its resistance, its edges at once and located exactly."
-            }
+            PulseModulator
+            | CurrentModulator
+            | AverageCurrentModulator
+            | OnTimeModulator
+            | CriticalModulator
+            | HystereticModulator => "High or low behind its resistance, its edges at once and located exactly.",
             PiController | Type2Compensator | Type3Compensator | VoltageSensor | CurrentSensor | SoftStart => {
                 "As at device level, exactly."
             }
             SampledController => {
                 "As at device level, exactly; small sinusoids see its steps as if they were infinitely fine."
             }
+            Multiplier => "As at device level, exactly, at its samples; small sinusoids see the product's slope there.",
             TimedSwitch => "Closed or open, changing at once in the middle of its transition.",
             ControlledSwitch | CurrentSwitch => {
                 "Closed or open, at its levels with hysteresis, halfway between them without."

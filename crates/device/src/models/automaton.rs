@@ -174,7 +174,10 @@ impl Controlled {
 
     fn follow(&self, transition: &Transition, x: &mut [f64], t: f64) {
         for set in &transition.sets {
-            x[self.states[set.state]] = set.becomes(self.value(&set.value, x, t));
+            let value = self.value(&set.value, x, t);
+            let factor = set.factor.as_ref().map(|(operation, factor)| (operation, self.value(factor, x, t)));
+            let value = factor.map_or(value, |(operation, factor)| operation.of(value, factor));
+            x[self.states[set.state]] = set.becomes(value);
         }
         x[self.mode] = transition.to as f64;
     }

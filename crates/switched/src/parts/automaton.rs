@@ -41,7 +41,12 @@ pub(super) fn automaton(part: &ResolvedPart, automaton: &Automaton, n: &mut Netw
         sets: t
             .sets
             .iter()
-            .map(|set| Set { state: index(set.state), value: row(&set.value), rule: set.clone() })
+            .map(|set| Set {
+                state: index(set.state),
+                value: row(&set.value),
+                factor: set.factor.as_ref().map_or_else(Row::default, |(_, factor)| row(factor)),
+                rule: set.clone(),
+            })
             .collect(),
     };
     // The open-circuit voltage each output is driven to takes the place of the relation's last term.

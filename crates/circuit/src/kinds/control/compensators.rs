@@ -1,7 +1,7 @@
 //! What shapes an error, and what senses.
 
 use super::super::describe::*;
-use super::{COM, OUT, OUTPUT_RESISTANCE, control};
+use super::{COM, OUT, OUTPUT_RESISTANCE, choice, control};
 use quantity::Unit;
 
 const ERROR: &[Pin] = &[OUT, listens("ref", "reference"), listens("fb", "feedback"), COM];
@@ -16,7 +16,12 @@ const UNITY: Parameter = headline(quantity(
     "Frequency at which the integrator by itself, without zeros and poles, has a gain of one.",
 ));
 
-const fn corner(id: &'static str, name: &'static str, default: &'static str, help: &'static str) -> Parameter {
+pub(super) const fn corner(
+    id: &'static str,
+    name: &'static str,
+    default: &'static str,
+    help: &'static str,
+) -> Parameter {
     quantity(id, name, Unit::Hertz, default, (1e-6, 1e10), help)
 }
 
@@ -107,6 +112,36 @@ pub(in super::super) const SAMPLED_CONTROLLER: Kind = control(
             (0.0, 1e3),
             "The output is rounded to whole steps; 0 for none.",
         ),
+        LOW,
+        HIGH,
+        OUTPUT_RESISTANCE,
+    ],
+);
+
+pub(in super::super) const MULTIPLIER: Kind = control(
+    KindId::Multiplier,
+    "Multiplier",
+    "Samples both inputs with a clock and holds their product x·y over a scale, or their quotient x over y times the scale, between \
+     its limits. Both inputs on one net square it.",
+    &[OUT, listens("x", "x"), listens("y", "y"), COM],
+    &[
+        headline(quantity(
+            "scale",
+            "Scale",
+            Unit::Volt,
+            "1",
+            (1e-9, 1e9),
+            "The other input at which one comes out as it is.",
+        )),
+        choice(
+            "operation",
+            "Operation",
+            &[("product", "product: x·y over the scale"), ("quotient", "quotient: the scale times x over y")],
+            "product",
+            "What comes out.",
+        ),
+        quantity("frequency", "Sampling frequency", Unit::Hertz, "100k", (1e-3, 1e9), "Samples per second."),
+        quantity("phase", "Phase", Unit::Degree, "0", (-360.0, 360.0), "How far the clock has turned at time zero."),
         LOW,
         HIGH,
         OUTPUT_RESISTANCE,

@@ -1,6 +1,7 @@
 //! What makes pulses of a control voltage.
 
 use super::super::describe::*;
+use super::compensators::corner;
 use super::{COM, LEVEL, OUT, OUTPUT_RESISTANCE, RESPONSE_TIME, choice, control};
 use quantity::Unit;
 
@@ -23,6 +24,35 @@ const fn time(id: &'static str, name: &'static str, default: &'static str, help:
     quantity(id, name, Unit::Second, default, (0.0, 1e6), help)
 }
 
+const CARRIER: Parameter = choice(
+    "carrier",
+    "Carrier",
+    &[
+        ("rising", "rising: the trailing edge moves"),
+        ("falling", "falling: the leading edge moves"),
+        ("triangle", "triangle: both edges move"),
+    ],
+    "rising",
+    "Course of the carrier over a period.",
+);
+const SAMPLING: Parameter = choice(
+    "sampling",
+    "Comparison",
+    &[("latched", "latched: one pulse a period"), ("natural", "natural: as often as they cross")],
+    "latched",
+    "Whether a pulse that has ended may begin again within its period.",
+);
+const RAMP_LOW: Parameter =
+    quantity("ramp_low", "Carrier valley", Unit::Volt, "0", (-1e4, 1e4), "Control voltage for no duty.");
+const RAMP_HIGH: Parameter =
+    quantity("ramp_high", "Carrier peak", Unit::Volt, "2", (-1e4, 1e4), "Control voltage for full duty.");
+const LEAST_ON_TIME: Parameter = time(
+    "least_on_time",
+    "Minimum on-time",
+    "0",
+    "What would be shorter is this long; without any control there is no pulse.",
+);
+
 pub(in super::super) const PULSE_MODULATOR: Kind = control(
     KindId::PulseModulator,
     "Pulse-width modulator",
@@ -30,33 +60,12 @@ pub(in super::super) const PULSE_MODULATOR: Kind = control(
     &[OUT, CONTROL, COM],
     &[
         FREQUENCY,
-        choice(
-            "carrier",
-            "Carrier",
-            &[
-                ("rising", "rising: the trailing edge moves"),
-                ("falling", "falling: the leading edge moves"),
-                ("triangle", "triangle: both edges move"),
-            ],
-            "rising",
-            "Course of the carrier over a period.",
-        ),
-        choice(
-            "sampling",
-            "Comparison",
-            &[("latched", "latched: one pulse a period"), ("natural", "natural: as often as they cross")],
-            "latched",
-            "Whether a pulse that has ended may begin again within its period.",
-        ),
-        quantity("ramp_low", "Carrier valley", Unit::Volt, "0", (-1e4, 1e4), "Control voltage for no duty."),
-        quantity("ramp_high", "Carrier peak", Unit::Volt, "2", (-1e4, 1e4), "Control voltage for full duty."),
+        CARRIER,
+        SAMPLING,
+        RAMP_LOW,
+        RAMP_HIGH,
         MAX_DUTY,
-        time(
-            "least_on_time",
-            "Minimum on-time",
-            "0",
-            "What would be shorter is this long; without any control there is no pulse.",
-        ),
+        LEAST_ON_TIME,
         PHASE,
         LEVEL,
         OUTPUT_RESISTANCE,
@@ -97,6 +106,35 @@ pub(in super::super) const CURRENT_MODULATOR: Kind = control(
         ),
         time("blanking", "Blanking", "100n", "Time from the clock in which the sensed current is not looked at."),
         MAX_DUTY,
+        PHASE,
+        LEVEL,
+        OUTPUT_RESISTANCE,
+        RESPONSE_TIME,
+    ],
+);
+
+pub(in super::super) const AVERAGE_CURRENT_MODULATOR: Kind = control(
+    KindId::AverageCurrentModulator,
+    "Average-current modulator",
+    "Compares what an amplifier makes of programmed less sensed current, (ω_i/s)·(1 + s/ω_z)/(1 + s/ω_p), with a carrier, between \
+     whose ends the amplifier is held without winding up.",
+    BY_SENSE,
+    &[
+        FREQUENCY,
+        corner(
+            "unity_frequency",
+            "Unity-gain frequency",
+            "10k",
+            "Frequency at which the gain of the amplifier's integrator alone is one.",
+        ),
+        corner("zero", "Zero", "5k", "Frequency from which on the amplifier's gain is flat."),
+        corner("pole", "Pole", "100k", "Frequency from which on it falls again."),
+        CARRIER,
+        SAMPLING,
+        RAMP_LOW,
+        RAMP_HIGH,
+        MAX_DUTY,
+        LEAST_ON_TIME,
         PHASE,
         LEVEL,
         OUTPUT_RESISTANCE,
