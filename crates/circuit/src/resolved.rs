@@ -197,6 +197,19 @@ impl Circuit {
         periods.next().filter(|_| periods.next().is_none()).map(f64::recip)
     }
 
+    /// Adds a net; its index.
+    pub fn add_net(&mut self, name: &str) -> usize {
+        self.nets.push(name.to_owned());
+        self.net_index.insert(name.to_owned(), self.nets.len() - 1);
+        self.nets.len() - 1
+    }
+
+    /// Adds a part.
+    pub fn add_part(&mut self, part: ResolvedPart) {
+        self.part_index.insert(part.id.clone(), self.parts.len());
+        self.parts.push(part);
+    }
+
     /// Index of a net by name.
     pub fn net(&self, name: &str) -> Option<usize> {
         self.net_index.get(name).copied()

@@ -33,13 +33,13 @@ impl Probed {
         // Names no document can contain.
         let (inner, probe) = ("(pin)".to_owned(), "(probe)".to_owned());
         let outer = circuit.parts[part].pins[pin];
-        circuit.nets.push(inner.clone());
-        circuit.parts[part].pins[pin] = circuit.nets.len() - 1;
-        circuit.parts.push(ResolvedPart {
+        let own = circuit.add_net(&inner);
+        circuit.parts[part].pins[pin] = own;
+        circuit.add_part(ResolvedPart {
             id: probe.clone(),
             kind: KindId::DcSource,
             stage: None,
-            pins: vec![outer, circuit.nets.len() - 1],
+            pins: vec![outer, own],
             values: vec![0.0],
             points: Vec::new(),
         });

@@ -68,6 +68,31 @@ fn a_converter_answers_about_its_settled_period() {
     assert!(code == 2 && error.contains("begin lower"), "{error}");
 }
 
+/// The same measured with tones in the time domain, and how well; where nothing is timed there is nothing to fit tones into.
+#[test]
+fn a_converter_is_measured_as_on_the_bench() {
+    let asked =
+        ["--source", "V1", "--signal", "out.v", "--from", "5k", "--to", "40k", "--per-decade", "4", "--measured"];
+    let (code, out, error) = mellow_coil("response", "buck_open_loop.json", &asked);
+    assert!(
+        code == 0 && out.contains("S/D in dB") && out.lines().filter(|l| l.contains("°")).count() > 3,
+        "{out}{error}"
+    );
+    let json = [&asked[..], &["--json"]].concat();
+    let found: Value = serde_json::from_str(&mellow_coil("response", "buck_open_loop.json", &json).1).unwrap();
+    let first = |name: &str| found[name][0].as_f64().unwrap();
+    let small = ["--source", "V1", "--signal", "out.v", "--to", "49k", "--json", "--from"];
+    let at = format!("{}", first("frequency"));
+    let small: Value =
+        serde_json::from_str(&mellow_coil("response", "buck_open_loop.json", &[&small[..], &[&at]].concat()).1)
+            .unwrap();
+    let off = (first("real") - small["real"][0].as_f64().unwrap())
+        .hypot(first("imaginary") - small["imaginary"][0].as_f64().unwrap());
+    assert!(off < 0.01 * first("real").hypot(first("imaginary")) && first("signal_to_distortion") > 30.0, "{found}");
+    let (code, _, error) = mellow_coil("impedance", "ldo_stable.json", &["--net", "out", "--measured"]);
+    assert!(code == 1 && error.contains("no settled period"), "{error}");
+}
+
 #[test]
 fn responses_and_impedances_are_printed() {
     let (code, out, _) =

@@ -33,6 +33,7 @@ mod outcome;
 mod power_path;
 mod run;
 mod simulated;
+mod tones;
 mod windows;
 
 pub use at_device_level::settings;
@@ -41,4 +42,5 @@ pub use frequency::{FrequencyError, Grid, Loop, OverFrequency, impedance, loop_g
 pub use judging::{Judging, Recorded};
 pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing, Steadiness, Verdict};
 pub use run::{Keeper, MEASURED, Ran, StudyError, go_on, measured, run};
+pub use tones::{Read, TonePoint, with_tones};
 pub use windows::Windows;

@@ -41,6 +41,7 @@ mod row;
 mod search;
 mod settled;
 mod small_signal;
+mod tones;
 mod transient;
 mod walker;
 
@@ -48,6 +49,7 @@ pub use error::SwitchedError;
 pub use parts::without_form;
 pub use settled::{Conduction, Settled};
 pub use small_signal::{Response, SmallSignal};
+pub use tones::Tone;
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.

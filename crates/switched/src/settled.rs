@@ -39,6 +39,8 @@ pub struct Settled {
     begins: Stand,
     /// Period, s.
     pub period: f64,
+    /// The shortest period there is in it, s: that of the clock where there is one. Infinite if nothing repeats by time.
+    pub clock: f64,
     /// Whether the period is the circuit's own: nothing in it repeats by time.
     pub free: bool,
     /// Steps of Newton's method it took.
@@ -68,6 +70,7 @@ impl Settled {
     pub(crate) fn of(network: Network, circuit: &Circuit, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
         let mut machine = Machine::new(network);
         let period = period_of(&machine)?;
+        let clock = machine.network.courses.iter().filter_map(Course::period).fold(f64::INFINITY, f64::min);
         machine.begin()?;
         machine.freeze();
         let mut walker = Walker::new(machine, period.unwrap_or(UNKNOWN), LOOSE, period.unwrap_or(UNKNOWN));
@@ -95,6 +98,7 @@ impl Settled {
             walker: search.walker,
             begins,
             period,
+            clock,
             free: matches!(round, Round::Free { .. }),
             iterations: search.steps,
             periods: search.tried,

@@ -46,20 +46,7 @@ impl SmallSignal {
     pub fn new(circuit: &Circuit, excitation: &Excitation, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
         let mut network = parts::network(circuit)?;
         let still = Of::Input(network.input(Course::Still));
-        match excitation {
-            Excitation::Source(id) => {
-                let row = voltage_of(circuit, &mut network, id)?;
-                *row = std::mem::take(row).plus(-1.0, still);
-            }
-            Excitation::Current(into, out_of) => {
-                let net = |name: &str| {
-                    let found = circuit.nets.iter().position(|net| net == name);
-                    found.ok_or_else(|| SwitchedError::Unknown { what: format!("net {name}") })
-                };
-                let (into, out_of) = (net(into)?, net(out_of)?);
-                network.carry(out_of, into, &Row::of(still));
-            }
-        }
+        shake(circuit, &mut network, excitation, &Row::of(still))?;
         SmallSignal::about(circuit, network.clone(), network, observer)
     }
 
@@ -84,7 +71,6 @@ impl SmallSignal {
         differences: Network,
         observer: &mut dyn Observer,
     ) -> Result<Self, SwitchedError> {
-        let clock = network.courses.iter().filter_map(Course::period).fold(f64::INFINITY, f64::min);
         let mut settled = Settled::of(network, circuit, observer)?;
         let mut walk = Walk::default();
         settled.again(&mut walk)?;
@@ -101,7 +87,7 @@ impl SmallSignal {
             nets: circuit.nets.clone(),
             parts: circuit.parts.iter().map(|part| part.id.clone()).collect(),
             period: settled.period,
-            clock,
+            clock: settled.clock,
             multipliers: settled.multipliers,
             leaves,
             orbit,
@@ -185,6 +171,33 @@ impl Response<'_> {
         let part = self.of.parts.iter().position(|id| id == part)?;
         Some(self.read[self.of.nets.len() - 1 + part])
     }
+}
+
+/// Puts what a row says where an excitation is: in series with a source, V, or from net to net, A.
+///
+/// # Errors
+/// [`SwitchedError::Unknown`] if there is no such source or net.
+pub(crate) fn shake(
+    circuit: &Circuit,
+    network: &mut Network,
+    excitation: &Excitation,
+    by: &Row,
+) -> Result<(), SwitchedError> {
+    match excitation {
+        Excitation::Source(id) => {
+            let row = voltage_of(circuit, network, id)?;
+            *row = std::mem::take(row).plus(-1.0, by.clone());
+        }
+        Excitation::Current(into, out_of) => {
+            let net = |name: &str| {
+                let found = circuit.nets.iter().position(|net| net == name);
+                found.ok_or_else(|| SwitchedError::Unknown { what: format!("net {name}") })
+            };
+            let (into, out_of) = (net(into)?, net(out_of)?);
+            network.carry(out_of, into, by);
+        }
+    }
+    Ok(())
 }
 
 /// The row of a source that says what its voltage is.

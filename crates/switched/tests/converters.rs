@@ -2,12 +2,13 @@
 
 mod common;
 
-use common::converters::all;
-use common::{circuit, device_run, run};
+use common::{Row, circuit, controlled, converters, device_run, run};
 
-#[test]
-fn both_engines_agree() {
-    for (name, rows, end, signals) in all() {
+type Case<'a> = (&'a str, Vec<Row<'a>>, f64, &'a [&'a str]);
+
+/// Mean, RMS and extremes at start-up, on the way or settled, and at the end, which is after a load has stepped where one does.
+fn agree(all: Vec<Case<'_>>) {
+    for (name, rows, end, signals) in all {
         let ours = run(circuit(&rows), end);
         let theirs = device_run(circuit(&rows), end, end / 500.0, 2e-5);
         for (from, to) in [(0.0, 0.2 * end), (0.45 * end, 0.65 * end), (0.8 * end, end)] {
@@ -30,4 +31,14 @@ fn both_engines_agree() {
             }
         }
     }
+}
+
+#[test]
+fn both_engines_agree() {
+    agree(converters::all());
+}
+
+#[test]
+fn both_engines_agree_where_control_parts_close_the_loop() {
+    agree(controlled::all());
 }

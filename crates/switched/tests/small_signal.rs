@@ -7,7 +7,7 @@ use circuit::KindId::{
     Amplifier, Capacitor, Comparator, ControlledSwitch, DcSource, Diode, Inductor, PulseSource, Resistor, SineSource,
 };
 use common::{Row, circuit};
-use mellow_switched::{Settled, SmallSignal};
+use mellow_switched::{Settled, SmallSignal, Tone};
 use proptest::prelude::*;
 use recording::{Complex64, Excitation, Health, Probed, Recording, log_grid};
 use std::f64::consts::TAU;
@@ -181,6 +181,36 @@ fn a_loop_answers_as_real_tones_do() {
     for load in ["5", "100"] {
         for share in [(1, 100), (3, 50), (1, 5), (9, 20)] {
             agrees(|probe| regulated(probe, load, OUTPUT), "VT", ("out top", 0.0), share, &["out", "top", "ea"]);
+        }
+    }
+}
+
+/// What the line sees of a regulated converter, and what its load sees, is what real tones show, in both kinds of conduction: currents
+/// out of the source per volt in it, voltages per ampere driven into the output.
+#[test]
+fn impedances_answer_as_real_tones_do() {
+    let line = (Excitation::Source("V1".into()), ("V1", circuit::Quantity::Current));
+    let output = (Excitation::Current("out".into(), "gnd".into()), ("out", circuit::Quantity::Voltage));
+    for load in ["5", "100"] {
+        let circuit = regulated(("VT", DcSource, "out top", &[("voltage", "0")]), load, OUTPUT);
+        for (excitation, (of, quantity)) in [&line, &output] {
+            let linear = SmallSignal::new(&circuit, excitation, &mut Recording::default()).unwrap();
+            for share in [1.0 / 100.0, 3.0 / 50.0, 1.0 / 5.0, 9.0 / 20.0] {
+                let tone = Tone { frequency: share * CLOCK, phase: 0.3, amplitude: 1e-5 };
+                let settled = Settled::with_tones(&circuit, excitation, &[tone], &mut Recording::default()).unwrap();
+                let (mut kept, mut health) = (Recording::default(), Health::default());
+                settled.record(1, 1e-9, &mut kept, &mut health).unwrap();
+                let columns = recording::columns(&circuit);
+                let column = columns.iter().position(|c| c.of == *of && c.quantity == *quantity).unwrap();
+                // Of `sin(ωt + φ)` the component at ω is `e^(jφ)/2j`.
+                let put_in = Complex64::from_polar(0.5 * tone.amplitude, tone.phase - 0.25 * TAU);
+                let wanted = component(&kept.times, &kept.columns[column], tone.frequency) / put_in;
+                let response = linear.respond(tone.frequency);
+                let found = if of == &"out" { response.net(of) } else { response.current(of) }.unwrap();
+                let ratio = found / wanted;
+                let off = [20.0 * ratio.norm().log10(), ratio.arg().to_degrees()];
+                assert!(off[0].abs() < 0.01 && off[1].abs() < 0.1, "{of} at {share} of the clock: off by {off:?}");
+            }
         }
     }
 }

@@ -1,15 +1,15 @@
 //! Commands on a supply's operating point and its response to small signals, without a database.
 
 use super::files::{bad_input, circuit_of, print};
-use circuit::{Circuit, Engine, Signal};
+use circuit::{Circuit, Engine, Quantity, Signal, Term};
 use clap::Args;
 use device::{Equations, operating_point};
 use quantity::{Unit, show};
-use recording::{Complex64, Excitation, phase, resonances};
+use recording::{Chunk, Complex64, Excitation, Observer, Probed, phase, resonances};
 use serde_json::json;
 use std::path::PathBuf;
 use std::process::ExitCode;
-use studies::{FrequencyError, Grid, Loop, OverFrequency};
+use studies::{FrequencyError, Grid, Loop, OverFrequency, Read, TonePoint};
 
 /// The supply document and the frequencies to look at.
 #[derive(Args)]
@@ -28,6 +28,9 @@ pub(super) struct Sweep {
     /// Simulate by switching, about the settled period, or at device level, about the operating point; left to us if not given
     #[arg(long, value_enum)]
     simulated: Option<Simulated>,
+    /// By switching: measure with tones of finite size in the time domain, as on the bench, and say how well
+    #[arg(long)]
+    measured: bool,
     /// Print JSON instead of text
     #[arg(long)]
     json: bool,
@@ -142,6 +145,16 @@ pub(super) fn response(sweep: &Sweep, source: &str, signal: &str) -> ExitCode {
         Ok(signal) => signal,
         Err(error) => return bad_input(format!("signal “{signal}”: {error}")),
     };
+    if sweep.measured {
+        let title = format!("{signal} per volt of {source}");
+        return measured(
+            sweep,
+            &circuit,
+            (&Excitation::Source(source.to_owned()), &Read::Response(signal)),
+            grid,
+            &title,
+        );
+    }
     match studies::response(&circuit, &Excitation::Source(source.to_owned()), &signal, grid, sweep.engine()) {
         Ok(found) => table(sweep, &found, &found.curve, &format!("{signal} per volt of {source}"), "dB"),
         Err(error) => failed(&error),
@@ -153,10 +166,63 @@ pub(super) fn impedance(sweep: &Sweep, net: &str, back: &str) -> ExitCode {
         Ok(read) => read,
         Err(code) => return code,
     };
+    if sweep.measured {
+        let across = match Signal::parse(&format!("{net}.v - {back}.v")) {
+            Ok(across) => across,
+            Err(error) => return bad_input(error),
+        };
+        let excitation = Excitation::Current(net.to_owned(), back.to_owned());
+        let title = format!("Impedance between {net} and {back}");
+        return measured(sweep, &circuit, (&excitation, &Read::Response(across)), grid, &title);
+    }
     match studies::impedance(&circuit, net, back, grid, sweep.engine()) {
         Ok(found) => table(sweep, &found, &found.curve, &format!("Impedance between {net} and {back}"), "dBΩ"),
         Err(error) => failed(&error),
     }
+}
+
+/// What tones in the time domain give, with the quality of each point.
+fn measured(
+    sweep: &Sweep,
+    circuit: &Circuit,
+    (excitation, read): (&Excitation, &Read),
+    grid: Grid,
+    title: &str,
+) -> ExitCode {
+    let points = match studies::with_tones(circuit, excitation, read, grid, &mut Unwatched) {
+        Ok(points) => points,
+        Err(error) => return failed(&error),
+    };
+    if sweep.json {
+        let values: Vec<_> = points.iter().map(|point| (point.frequency, point.value)).collect();
+        let mut json = as_json(&values);
+        let column = |of: fn(&TonePoint) -> serde_json::Value| points.iter().map(of).collect::<Vec<_>>();
+        json["amplitude"] = json!(column(|p| json!(p.amplitude)));
+        json["signal_to_distortion"] = json!(column(|p| json!(p.quality)));
+        json["doubtful"] = json!(column(|p| json!(p.doubtful)));
+        print(&json);
+        return ExitCode::SUCCESS;
+    }
+    say!("{title}, measured with tones in the time domain");
+    say!("\n  {:>12} {:>10} {:>10} {:>10} {:>12}", "frequency", "dB", "phase", "S/D in dB", "amplitude");
+    for (point, phase) in points.iter().zip(phase(points.iter().map(|p| p.value))) {
+        let doubtful = if point.doubtful { "  half the amplitude gives another answer" } else { "" };
+        let (frequency, amplitude) = (show(point.frequency, Unit::Hertz, 4), show(point.amplitude, Unit::One, 3));
+        let degrees = phase.to_degrees();
+        say!(
+            "  {frequency:>12} {:10.3} {degrees:9.2}° {:10.1} {amplitude:>12}{doubtful}",
+            decibels(point.value),
+            point.quality
+        );
+    }
+    ExitCode::SUCCESS
+}
+
+/// Nobody waits for it to be stopped.
+struct Unwatched;
+
+impl Observer for Unwatched {
+    fn record(&mut self, _: Chunk) {}
 }
 
 fn table<T>(sweep: &Sweep, found: &OverFrequency<T>, points: &[(f64, Complex64)], title: &str, unit: &str) -> ExitCode {
@@ -196,6 +262,16 @@ pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str, cut: bool) -> ExitCode {
     let Some((part, pin)) = pin.split_once('.') else {
         return bad_input(format!("“{pin}” is no pin; name part and pin, such as U1.inp"));
     };
+    if sweep.measured {
+        let Some(probed) = Probed::new(&circuit, part, pin) else {
+            return bad_input(format!("the circuit has no pin {pin} of {part}"));
+        };
+        let term = |net: &str| Term { negative: false, of: net.to_owned(), quantity: Quantity::Voltage };
+        let [outer, inner] = [&probed.outer, &probed.inner].map(|net| Signal { terms: vec![term(net)] });
+        let excitation = Excitation::Source(probed.probe.clone());
+        let title = format!("Loop gain at {part}.{pin}");
+        return measured(sweep, &probed.circuit, (&excitation, &Read::Ratio(outer, inner)), grid, &title);
+    }
     let measured = if cut { Loop::Cut } else { Loop::Closed };
     let found = match studies::loop_gain(&circuit, (part, pin), grid, sweep.engine(), measured) {
         Ok(found) => found,

@@ -8,14 +8,14 @@ use circuit::KindId::{
 };
 
 /// A sharp knee near zero and little resistance, in both engines alike.
-const DIODE: &[(&str, &str)] = &[
+pub const DIODE: &[(&str, &str)] = &[
     ("saturation_current", "1n"),
     ("emission", "0.05"),
     ("series_resistance", "5m"),
     ("typical_current", "1"),
     ("capacitance", "0"),
 ];
-const SWITCH: &[(&str, &str)] = &[("on_resistance", "10m"), ("on_voltage", "2.6"), ("off_voltage", "2.4")];
+pub const SWITCH: &[(&str, &str)] = &[("on_resistance", "10m"), ("on_voltage", "2.6"), ("off_voltage", "2.4")];
 const DRIVE: &[(&str, &str)] =
     &[("low", "0"), ("high", "5"), ("rise", "20n"), ("fall", "20n"), ("width", "4u"), ("period", "10u")];
 const GATE: &[(&str, &str)] =

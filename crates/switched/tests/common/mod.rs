@@ -1,6 +1,7 @@
 //! Short ways to write circuits and run them by switching and at device level.
 #![allow(dead_code, unreachable_pub)]
 
+pub mod controlled;
 pub mod converters;
 pub mod edges;
 #[path = "../../../device/tests/common/rows.rs"]

@@ -1,0 +1,242 @@
+//! Responses measured in the time domain, as with an analyser on the bench: tones of finite size in a circuit that has settled,
+//! correlated over whole periods. No small sinusoid is assumed; how large they may be is found, and how well each point is measured
+//! said.
+
+use crate::frequency::{FrequencyError, Grid};
+use circuit::{Circuit, Signal};
+use readings::{Recipe, Span, Spectrum, Waveform};
+use recording::{Chunk, Command, Complex64, Excitation, Health, Observer, Progress, Recording, log_grid};
+use std::collections::BTreeSet;
+use std::f64::consts::PI;
+use switched::{Settled, SwitchedError, Tone};
+
+/// Signal to distortion aimed at, dB, and how near is near enough.
+const TARGET: f64 = 40.0;
+const NEAR: f64 = 4.0;
+/// First amplitude tried, V or A; times it is changed, and by how much at most.
+const FIRST: f64 = 1e-3;
+const MOST_CHANGES: usize = 6;
+const MOST_CHANGE: f64 = 10.0;
+/// Tones at once: more of them lie in each other's distortion.
+const AT_ONCE: usize = 6;
+/// Frequencies beside a tone in which nothing was put: what is there is distortion.
+const BESIDE: usize = 6;
+/// Relative change of an answer at half the amplitude from which on it is doubtful.
+const DOUBTFUL: f64 = 0.02;
+/// Times an amplitude is halved because of that.
+const MOST_HALVINGS: usize = 3;
+/// Part of half the switching frequency up to which is measured.
+const SHORT_OF_HALF: f64 = 0.998;
+/// Periods in which the lowest tone may come round once.
+const MOST_PERIODS: f64 = 2000.0;
+/// How closely quadratics follow what is correlated, relative to full scale.
+const FOLLOWED: f64 = 1e-8;
+
+/// What is read at each tone.
+#[derive(Clone, Debug)]
+pub enum Read {
+    /// A signal per what is put in.
+    Response(Signal),
+    /// A signal per another, taken negative: the loop gain between both sides of what is put in.
+    Ratio(Signal, Signal),
+}
+
+/// A point as measured.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct TonePoint {
+    /// Hz.
+    pub frequency: f64,
+    /// What was read.
+    pub value: Complex64,
+    /// Amplitude of the tone, V or A, peak.
+    pub amplitude: f64,
+    /// Signal to distortion and noise, dB.
+    pub quality: f64,
+    /// Whether half the amplitude gives another answer.
+    pub doubtful: bool,
+}
+
+/// Measures a circuit that switches with a clock.
+///
+/// # Errors
+/// [`FrequencyError`] naming signal, net or part; [`SwitchedError::NotPeriodic`] where nothing is timed, as tones then have no common
+/// period with the circuit.
+pub fn with_tones(
+    circuit: &Circuit,
+    excitation: &Excitation,
+    read: &Read,
+    grid: Grid,
+    observer: &mut dyn Observer,
+) -> Result<Vec<TonePoint>, FrequencyError> {
+    let still = Settled::find(circuit, observer)?;
+    if still.free {
+        let why = "its period is its own, and tones cannot be fitted into it".to_owned();
+        return Err(SwitchedError::NotPeriodic { why }.into());
+    }
+    let bench = Bench { circuit, excitation, read: Reader::new(circuit, read)?, period: still.period };
+    let half = 0.5 / still.clock;
+    let to = grid.to.min(SHORT_OF_HALF * half);
+    if grid.from >= to {
+        return Err(FrequencyError::BeyondHalf(half));
+    }
+    let periods = (1.0 / (grid.from * bench.period)).ceil().clamp(1.0, MOST_PERIODS);
+    let base = 1.0 / (periods * bench.period);
+    let orders: BTreeSet<usize> = log_grid(grid.from.max(base), to, grid.per_decade)
+        .iter()
+        .map(|f| (f / base).round().max(1.0) as usize)
+        .collect();
+    let orders: Vec<usize> = orders.into_iter().collect();
+    let groups = orders.len().div_ceil(AT_ONCE);
+    let mut points = Vec::new();
+    for group in 0..groups {
+        let own: Vec<usize> = orders.iter().copied().skip(group).step_by(groups).collect();
+        points.extend(bench.group(base, &own, observer)?);
+    }
+    points.sort_by(|a, b| a.frequency.total_cmp(&b.frequency));
+    Ok(points)
+}
+
+/// Recipes of what is read.
+struct Reader {
+    above: Recipe,
+    below: Option<Recipe>,
+}
+
+impl Reader {
+    fn new(circuit: &Circuit, read: &Read) -> Result<Self, FrequencyError> {
+        let recipe = |signal: &Signal| Recipe::new(circuit, signal).map_err(FrequencyError::from);
+        Ok(match read {
+            Read::Response(signal) => Reader { above: recipe(signal)?, below: None },
+            Read::Ratio(above, below) => Reader { above: recipe(above)?, below: Some(recipe(below)?) },
+        })
+    }
+}
+
+struct Bench<'a> {
+    circuit: &'a Circuit,
+    excitation: &'a Excitation,
+    read: Reader,
+    period: f64,
+}
+
+impl Bench<'_> {
+    /// Tones at these multiples of a frequency, Hz, as large as the quality aimed at allows.
+    fn group(
+        &self,
+        base: f64,
+        orders: &[usize],
+        observer: &mut dyn Observer,
+    ) -> Result<Vec<TonePoint>, FrequencyError> {
+        let mut amplitude = FIRST;
+        let mut found = self.answers(base, orders, amplitude, observer)?;
+        for _ in 0..MOST_CHANGES {
+            let worst = found.iter().map(|(_, quality)| *quality).fold(f64::INFINITY, f64::min);
+            if (worst - TARGET).abs() <= NEAR {
+                break;
+            }
+            let change = 10f64.powf((worst - TARGET) / 20.0).clamp(1.0 / MOST_CHANGE, MOST_CHANGE);
+            let next = self.answers(base, orders, change * amplitude, observer)?;
+            let quality = next.iter().map(|(_, quality)| *quality).fold(f64::INFINITY, f64::min);
+            // Where less does not make it purer it is noise that is seen.
+            if change < 1.0 && quality <= worst {
+                break;
+            }
+            (amplitude, found) = (change * amplitude, next);
+        }
+        let mut halved = self.answers(base, orders, 0.5 * amplitude, observer)?;
+        let differs = |full: &[(Complex64, f64)], half: &[(Complex64, f64)], k: usize| {
+            let change = (half[k].0 / full[k].0 - 1.0).norm();
+            change.is_nan() || change > DOUBTFUL
+        };
+        for _ in 0..MOST_HALVINGS {
+            if !(0..orders.len()).any(|k| differs(&found, &halved, k)) {
+                break;
+            }
+            amplitude *= 0.5;
+            found = std::mem::replace(&mut halved, self.answers(base, orders, 0.5 * amplitude, observer)?);
+        }
+        let points = orders.iter().enumerate().map(|(k, order)| TonePoint {
+            frequency: *order as f64 * base,
+            value: found[k].0,
+            amplitude,
+            quality: found[k].1,
+            doubtful: differs(&found, &halved, k),
+        });
+        Ok(points.collect())
+    }
+
+    /// What is read at each tone, and its signal to distortion, dB.
+    fn answers(
+        &self,
+        base: f64,
+        orders: &[usize],
+        amplitude: f64,
+        observer: &mut dyn Observer,
+    ) -> Result<Vec<(Complex64, f64)>, FrequencyError> {
+        // Phases that keep the peak of the sum low (M. R. Schroeder, IEEE Trans. Information Theory 16, 1970).
+        let phase = |k: usize| -PI * (k * (k + 1)) as f64 / orders.len() as f64;
+        let tones: Vec<Tone> = orders
+            .iter()
+            .enumerate()
+            .map(|(k, order)| Tone { frequency: *order as f64 * base, phase: phase(k), amplitude })
+            .collect();
+        let settled = Settled::with_tones(self.circuit, self.excitation, &tones, observer)?;
+        let from = settled.begins();
+        let span = Span { from, to: from + 1.0 / base };
+        let mut kept = Kept { recording: Recording::default(), observer };
+        settled.record(1, FOLLOWED, &mut kept, &mut Health::default())?;
+        let most = orders.iter().copied().max().unwrap_or(1) + BESIDE;
+        let spectrum = |recipe: &Recipe| self.spectrum(recipe, &kept.recording, span, base, most);
+        let above = spectrum(&self.read.above);
+        let below = self.read.below.as_ref().map(spectrum);
+        let answers = tones.iter().zip(orders).map(|(tone, order)| {
+            let put_in =
+                Complex64::from_polar(tone.amplitude, 2.0 * PI * tone.frequency * from + tone.phase - 0.5 * PI);
+            let quality = distortion(&above, *order, orders);
+            match &below {
+                None => (above[*order] / put_in, quality),
+                Some(below) => (-above[*order] / below[*order], quality.min(distortion(below, *order, orders))),
+            }
+        });
+        Ok(answers.collect())
+    }
+
+    /// Components at multiples of a frequency, peak; the first is left at zero.
+    fn spectrum(&self, recipe: &Recipe, recording: &Recording, span: Span, base: f64, most: usize) -> Vec<Complex64> {
+        let columns = recording::columns(self.circuit);
+        let values = recipe.evaluate(recording.times.len(), |key| {
+            let index = columns.iter().position(|column| column == key)?;
+            Some(recording.columns[index].as_slice())
+        });
+        let mut all = vec![Complex64::ZERO; most + 1];
+        if let Ok(mut spectrum) = Spectrum::new(span, base, most) {
+            spectrum.take(Waveform::new(&recording.times, &values));
+            (1..=most).for_each(|order| all[order] = spectrum.amplitude(order));
+        }
+        all
+    }
+}
+
+/// How far a tone stands above what is beside it, where nothing was put in, dB.
+fn distortion(spectrum: &[Complex64], order: usize, tones: &[usize]) -> f64 {
+    let away = (1..spectrum.len()).flat_map(|by| [order.checked_sub(by), order.checked_add(by)]).flatten();
+    let beside = away.filter(|at| *at > 0 && *at < spectrum.len() && !tones.contains(at)).take(BESIDE);
+    let squares: Vec<f64> = beside.map(|at| spectrum[at].norm_sqr()).collect();
+    let mean = squares.iter().sum::<f64>() / squares.len().max(1) as f64;
+    10.0 * (spectrum[order].norm_sqr() / mean.max(f64::MIN_POSITIVE)).log10()
+}
+
+/// Keeps a recording and asks on.
+struct Kept<'a> {
+    recording: Recording,
+    observer: &'a mut dyn Observer,
+}
+
+impl Observer for Kept<'_> {
+    fn progress(&mut self, progress: &Progress<'_>) -> Command {
+        self.observer.progress(progress)
+    }
+    fn record(&mut self, chunk: Chunk) {
+        self.recording.record(chunk);
+    }
+}
