@@ -38,7 +38,7 @@ pub use error::EngineError;
 pub use operating_point::{Method, OperatingPoint, operating_point};
 pub use periodic::Settled;
 pub use small_signal::{Response, SmallSignal, loop_gain};
-pub use transient::{Ended, Kept, Settings, Start, Transient, Unfit, transient};
+pub use transient::{Ended, Kept, Settings, Start, Transient, transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
 pub const VERSION: &str = "7";

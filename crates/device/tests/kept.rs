@@ -2,7 +2,8 @@
 //! by another engine, it ends where one that was never stopped does.
 
 use circuit::{Circuit, StudyKind, Supply, resolve};
-use mellow_device::{Ended, Equations, Kept, Settings, Start, Transient, Unfit};
+use mellow_device::{Ended, Equations, Kept, Settings, Start, Transient};
+use recording::Unfit;
 use recording::{Chunk, Command, Health, Observer, Progress, Recording};
 use std::path::Path;
 

@@ -38,6 +38,22 @@ pub struct Health {
     pub pulses: Vec<Pulse>,
 }
 
+/// What a run left that cannot be gone on with.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum Unfit {
+    /// Another version of the numerics left it.
+    #[error("it was left by version {left} of the numerics and this is {now}")]
+    Version {
+        /// The version that left it.
+        left: String,
+        /// The version that would go on.
+        now: &'static str,
+    },
+    /// The circuit has other nets or parts.
+    #[error("it is of a circuit with other nets or parts")]
+    Circuit,
+}
+
 /// What went through a part at once, because nothing in its loop or at its net slowed it down.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Pulse {

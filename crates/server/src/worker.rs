@@ -3,7 +3,6 @@
 use crate::recorded::{Spool, TraceError, whole_pieces};
 use crate::store::{Begun, Finish, Result, RunState, Store, StoreError};
 use circuit::{Circuit, Severity, Supply, resolve};
-use device::{Equations, Kept};
 use recording::{Chunk, Chunks, Column, Command, Observer, Parter, Piece, Progress, Unreadable};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
@@ -87,7 +86,6 @@ async fn simulate(
         let shared = Arc::clone(&shared);
         move || {
             let circuit = prepare(&document)?;
-            let equations = Equations::new(&circuit);
             let columns = recording::columns(&circuit);
             let builder = TraceBuilder::new(&circuit, &columns);
             let spool = Spool::default();
@@ -95,8 +93,8 @@ async fn simulate(
                 Reporter { builder, spool, rows: sender, shared, started: Instant::now(), from: None, slow_down };
             // What cannot be gone on with is computed from its beginning.
             let from = before.and_then(|before| {
-                let kept: Kept = ciborium::from_reader(before.kept.as_slice()).ok()?;
-                kept.fits(&equations).ok().map(|()| (before.run, kept))
+                let kept: studies::Kept = ciborium::from_reader(before.kept.as_slice()).ok()?;
+                kept.fits(&circuit).ok().map(|()| (before.run, kept))
             });
             if let Some((earlier, _)) = &from {
                 let replayed = replay(&handle, &store, *earlier, &columns, &mut reporter);
@@ -150,7 +148,7 @@ fn finish(Ran { outcome, kept }: &Ran) -> Result<Finish> {
     let mut bytes = Vec::new();
     let kept = kept.as_ref().and_then(|kept| {
         ciborium::into_writer(kept, &mut bytes).ok()?;
-        Some((kept.time, bytes))
+        Some((kept.time(), bytes))
     });
     let (state, message) = match &outcome.end {
         End::Done => (RunState::Done, None),

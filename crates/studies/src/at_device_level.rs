@@ -1,9 +1,10 @@
 //! Studies simulated at device level.
 
+use crate::kept::Kept;
 use crate::simulated::{MOST_PERIODS, Simulated, stability};
 use circuit::{Circuit, ResolvedStudy, StudyKind};
-use device::{Ended, EngineError, Equations, Kept, Settings, Settled, Start, Transient, Unfit};
-use recording::{Health, Observer};
+use device::{Ended, EngineError, Equations, Settings, Settled, Start, Transient};
+use recording::{Observer, Unfit};
 
 /// How exactly multipliers are known; growth below it is none.
 const MULTIPLIERS: f64 = 1e-3;
@@ -20,29 +21,28 @@ pub fn settings(circuit: &Circuit, study: &ResolvedStudy) -> Settings {
     }
 }
 
-pub(crate) fn at_device_level(
+/// From where another run of the same circuit ended.
+///
+/// # Errors
+/// [`Unfit`] if it is of another circuit.
+pub(crate) fn go_on_at_device_level(
     circuit: &Circuit,
     study: &ResolvedStudy,
-    from: Option<&Kept>,
+    from: &device::Kept,
     observer: &mut dyn Observer,
 ) -> Result<Simulated, Unfit> {
+    let (equations, mut simulated) = (Equations::new(circuit), Simulated::new(device::VERSION.to_owned()));
+    let begun = Transient::resume(&equations, &settings(circuit, study), from, &mut simulated.health)?;
+    simulated.advance(begun, observer);
+    Ok(simulated)
+}
+
+pub(crate) fn at_device_level(circuit: &Circuit, study: &ResolvedStudy, observer: &mut dyn Observer) -> Simulated {
     let settings = settings(circuit, study);
-    let mut simulated = Simulated {
-        ended: Ok(true),
-        health: Health::default(),
-        version: device::VERSION.to_owned(),
-        remarks: Vec::new(),
-        left: None,
-    };
-    let settled = match (study.kind, from) {
-        (_, Some(from)) => {
-            let equations = Equations::new(circuit);
-            let begun = Transient::resume(&equations, &settings, from, &mut simulated.health)?;
-            simulated.advance(begun, observer);
-            return Ok(simulated);
-        }
-        (StudyKind::SwitchOn, _) => None,
-        (StudyKind::Settled | StudyKind::LoadStep, _) => Some(simulated.settle(circuit, &settings, observer)),
+    let mut simulated = Simulated::new(device::VERSION.to_owned());
+    let settled = match study.kind {
+        StudyKind::SwitchOn => None,
+        StudyKind::Settled | StudyKind::LoadStep => Some(simulated.settle(circuit, &settings, observer)),
     };
     match settled {
         Some(Ok(settled)) if study.kind == StudyKind::Settled => {
@@ -74,7 +74,7 @@ pub(crate) fn at_device_level(
             }
         }
     }
-    Ok(simulated)
+    simulated
 }
 
 impl Simulated {
@@ -91,7 +91,7 @@ impl Simulated {
 
     fn advance(&mut self, mut transient: Transient<'_>, observer: &mut dyn Observer) {
         let ended = transient.advance(observer, &mut self.health);
-        self.left = Some(transient.kept(&self.health));
+        self.left = Some(Kept::DeviceLevel(transient.kept(&self.health)));
         self.ended = ended.map(|ended| ended == Ended::Done).map_err(|error| error.to_string());
     }
 }

@@ -1,16 +1,16 @@
-use crate::at_device_level::at_device_level;
-use crate::by_switching::by_switching;
+use crate::at_device_level::{at_device_level, go_on_at_device_level};
+use crate::by_switching::{by_switching, go_on_by_switching};
 use crate::engine::engine_for;
 use crate::judging::{Judging, Recorded, covering};
+use crate::kept::Kept;
 use crate::outcome::{End, Outcome, RunHealth, Steadiness};
 use crate::power_path::{Figured, last_period};
 use crate::simulated::Simulated;
 use crate::windows::Windows;
 use circuit::{Circuit, Engine, MOST_BYTES, Quantity, Signal, StudyKind, Term};
-use device::{Kept, Unfit};
 use quantity::{Unit, show};
 use readings::{Figures, Question, Recipe, Span, Survey, Ticket};
-use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Pulse, Unreadable};
+use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Pulse, Unfit, Unreadable};
 
 /// Why a study cannot be run at all.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -75,12 +75,19 @@ pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn
     let bytes = bytes_of(nodes, columns.len());
     let mut bounded = Bounded { kept, reached: 0.0, bytes };
     let (engine, why) = engine_for(circuit, study);
-    let simulated = match engine {
-        Engine::DeviceLevel => at_device_level(circuit, study, from, &mut bounded)?,
-        Engine::Switched => by_switching(circuit, study, &mut bounded),
+    if from.is_some_and(|from| from.engine() != engine) {
+        return Err(Unfit::Circuit.into());
+    }
+    let simulated = match (engine, from) {
+        (Engine::DeviceLevel, Some(Kept::DeviceLevel(from))) => {
+            go_on_at_device_level(circuit, study, from, &mut bounded)?
+        }
+        (Engine::DeviceLevel, _) => at_device_level(circuit, study, &mut bounded),
+        (Engine::Switched, Some(Kept::Switched(from))) => go_on_by_switching(circuit, study, from, &mut bounded)?,
+        (Engine::Switched, _) => by_switching(circuit, study, &mut bounded),
     };
     let Bounded { reached, bytes, .. } = bounded;
-    let reached = simulated.left.as_ref().map_or(reached, |left| left.time);
+    let reached = simulated.left.as_ref().map_or(reached, Kept::time);
     let left = simulated.left.clone();
     let mut outcome = judge(circuit, &columns, kept, index, simulated, reached, why)?;
     if bytes > MOST_BYTES && matches!(outcome.end, End::Stopped { .. }) {

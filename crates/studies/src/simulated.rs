@@ -1,6 +1,6 @@
 //! What either engine leaves of a run, beside its recording.
 
-use device::Kept;
+use crate::kept::Kept;
 use recording::{Complex64, Health};
 
 /// What an engine did.
@@ -14,6 +14,13 @@ pub(crate) struct Simulated {
     pub(crate) remarks: Vec<String>,
     /// What it takes to go on from its end.
     pub(crate) left: Option<Kept>,
+}
+
+impl Simulated {
+    /// Nothing yet, by a version of an engine.
+    pub(crate) fn new(version: String) -> Self {
+        Simulated { ended: Ok(true), health: Health::default(), version, remarks: Vec::new(), left: None }
+    }
 }
 
 /// Periods of a settled state that are recorded at most; they are all alike.

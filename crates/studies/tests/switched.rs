@@ -1,8 +1,8 @@
 //! Studies simulated by switching: which engine is taken and why, the settled state, steps that begin from it.
 
 use circuit::{Circuit, Engine, Signal, Supply, resolve};
-use mellow_studies::{End, Grid, Loop, Outcome, engine_for, impedance, loop_gain, response, run};
-use recording::{Complex64, Excitation, Recording};
+use mellow_studies::{End, Grid, Loop, Outcome, engine_for, go_on, impedance, loop_gain, response, run};
+use recording::{Chunk, Chunks, Command, Complex64, Excitation, Observer, Piece, Progress, Recording, Unreadable};
 
 /// A buck converter of 24 V to 12 V at 100 kHz whose load steps from 1 A to 3 A; `load` stands for what else hangs on it.
 fn buck(load: &str, studies: &str, duty: f64) -> Circuit {
@@ -153,6 +153,48 @@ fn a_step_of_the_load_begins_at_the_settled_state() {
     let waited = done(&waited);
     assert!((value(&waited, "least") - least).abs() < 1e-4 * mean, "{} {least}", value(&waited, "least"));
     assert!((value(&waited, "out") - mean).abs() < 1e-4 * mean, "{} {mean}", value(&waited, "out"));
+}
+
+/// Keeps a recording and stops after so many steps.
+struct Halting(Recording, u64);
+
+impl Observer for Halting {
+    fn progress(&mut self, progress: &Progress<'_>) -> Command {
+        if progress.health.steps < self.1 { Command::Continue } else { Command::Stop }
+    }
+    fn record(&mut self, chunk: Chunk) {
+        self.0.record(chunk);
+    }
+}
+
+impl Chunks for Halting {
+    fn whole(&self) -> (f64, f64) {
+        self.0.whole()
+    }
+    fn pieces(&self, from: f64, to: f64, of: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable> {
+        self.0.pieces(from, to, of, take)
+    }
+}
+
+/// Stopped on its way and gone on with, a run gives the readings it gives straight; by the other engine it cannot be gone on with.
+#[test]
+fn a_run_by_switching_goes_on_where_it_stood() {
+    let circuit = buck("", &study("load_step", "2m", ""), 0.5);
+    let straight = done(&circuit);
+    let mut halting = Halting(Recording::default(), 500);
+    let stopped = go_on(&circuit, "s", None, &mut halting).unwrap();
+    assert!(matches!(stopped.outcome.end, End::Stopped { time } if time < 1.5e-3), "{:?}", stopped.outcome.end);
+    let kept = stopped.kept.unwrap();
+    kept.fits(&circuit).unwrap();
+    halting.1 = u64::MAX;
+    let whole = go_on(&circuit, "s", Some(&kept), &mut halting).unwrap().outcome;
+    assert_eq!(whole.end, End::Done);
+    for id in ["out", "coil", "least", "share"] {
+        assert_eq!(value(&whole, id), value(&straight, id), "{id}");
+    }
+    let at_device_level = buck("", &study("switch_on", "2m", "device_level"), 0.5);
+    let refused = go_on(&at_device_level, "s", Some(&kept), &mut halting).map(|_| ()).unwrap_err();
+    assert!(refused.to_string().contains("cannot be gone on with"), "{refused}");
 }
 
 /// A drive of fixed duty: what the line does to the output, what a load sees, and no loop. Line to output is D at low frequency, the

@@ -50,6 +50,9 @@ pub enum SwitchedError {
     /// The observer said so.
     #[error("stopped while the settled period was looked for")]
     Stopped,
+    /// What was left of another run is not of this circuit.
+    #[error("the run cannot be gone on with: {0}")]
+    Unfit(#[from] recording::Unfit),
     /// Nothing repeats, or not with one period.
     #[error("there is no settled period: {why}; give the sources periods that fit, or run a transient")]
     NotPeriodic {

@@ -29,6 +29,7 @@ mod compiled;
 mod configuration;
 mod course;
 mod error;
+mod kept;
 mod linearised;
 mod machine;
 mod network;
@@ -46,6 +47,7 @@ mod transient;
 mod walker;
 
 pub use error::SwitchedError;
+pub use kept::Kept;
 pub use parts::without_form;
 pub use settled::{Conduction, Settled};
 pub use small_signal::{Response, SmallSignal};

@@ -7,6 +7,7 @@ use crate::course::Course;
 use crate::error::SwitchedError;
 use crate::network::{Changes, Network};
 use linear::dot;
+use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 
 /// Rounding in a guard, relative to the largest its terms have been.
@@ -63,7 +64,55 @@ pub(crate) struct Stand {
     passed: Vec<usize>,
 }
 
+/// Where a machine stands, without what it has been made of: what runs, the regions, corners and changes that have passed, the largest
+/// each component has been.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub(crate) struct Placed {
+    z: Vec<f64>,
+    regions: Vec<u8>,
+    passed: Vec<usize>,
+    changed: Vec<usize>,
+    scale: Vec<f64>,
+}
+
+impl Placed {
+    /// Whether a network has as many of everything.
+    pub(crate) fn fits(&self, network: &Network) -> bool {
+        let elements = network.elements.len();
+        let regions = self.regions.iter().zip(&network.elements).all(|(at, e)| usize::from(*at) < e.regions.len());
+        [self.z.len(), self.scale.len()] == [network.running(); 2]
+            && [self.regions.len(), self.changed.len()] == [elements; 2]
+            && self.passed.len() == network.courses.len()
+            && regions
+    }
+}
+
 impl Machine {
+    /// Where it stands.
+    pub(crate) fn placed(&self) -> Placed {
+        Placed {
+            z: self.z.clone(),
+            regions: self.regions().to_vec(),
+            passed: self.passed.clone(),
+            changed: self.changed.clone(),
+            scale: self.scale.clone(),
+        }
+    }
+
+    /// Stands at a time where another stood.
+    ///
+    /// # Errors
+    /// [`SwitchedError::Impossible`], which it was not when it was left.
+    pub(crate) fn place(&mut self, t: f64, placed: &Placed) -> Result<(), SwitchedError> {
+        self.t = t;
+        self.at = self.configuration(&placed.regions)?;
+        self.z.copy_from_slice(&placed.z);
+        self.scale.copy_from_slice(&placed.scale);
+        self.passed.copy_from_slice(&placed.passed);
+        self.changed.copy_from_slice(&placed.changed);
+        Ok(())
+    }
+
     /// At time zero with the states as the parts say, nothing decided yet.
     pub(crate) fn new(network: Network) -> Self {
         let mut z: Vec<f64> = network.states.iter().map(|(initial, _)| *initial).collect();

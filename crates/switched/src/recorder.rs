@@ -77,6 +77,16 @@ impl Recorder {
         }
     }
 
+    /// Time, s, and row of what was recorded last, if anything was.
+    pub(crate) fn recorded_last(&self) -> Option<(f64, Vec<f64>)> {
+        self.last.map(|last| (last, self.row.clone()))
+    }
+
+    /// Goes on behind that.
+    pub(crate) fn resume(&mut self, (last, row): (f64, Vec<f64>)) {
+        (self.last, self.row) = (Some(last), row);
+    }
+
     /// Weighs what each part lost over a step of a configuration by powers at its nodes and their rates; false if that is not close.
     pub(crate) fn weigh(&mut self, (configuration, c): (usize, &Compiled), t: f64, h: f64, z: [&[f64]; 3]) -> bool {
         let [first, last] = &mut self.losses;

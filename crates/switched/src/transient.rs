@@ -40,10 +40,10 @@ const HEADWAY: f64 = 1e-7;
 
 /// A circuit ready to be simulated by switching.
 pub struct Transient {
-    walker: Walker,
+    pub(crate) walker: Walker,
     settings: Settings,
-    recorder: Recorder,
-    stored_first: f64,
+    pub(crate) recorder: Recorder,
+    pub(crate) stored_first: f64,
     /// What runs within the step at hand.
     between: [Vec<f64>; 3],
     /// The largest pulse of each part: whether a flux, its size, when.
@@ -91,13 +91,23 @@ impl Transient {
         }
     }
 
+    /// Takes pulses that have been kept for the largest so far.
+    pub(crate) fn strike_again(&mut self, pulses: &[Pulse]) {
+        for pulse in pulses {
+            let part = self.walker.machine.network.parts.iter().position(|part| part.id == pulse.part);
+            self.pulses.extend(part.map(|part| ((part, pulse.flux), (pulse.size, pulse.at))));
+        }
+    }
+
     /// Goes on to the end.
     ///
     /// # Errors
     /// Those of [`SwitchedError`] that can happen under way. What was recorded until then has been handed over.
     pub fn advance(&mut self, observer: &mut dyn Observer, health: &mut Health) -> Result<Ended, SwitchedError> {
         health.unknowns = self.walker.machine.network.unknowns() as u64;
-        health.shortest_step = f64::INFINITY;
+        if health.steps == 0 {
+            health.shortest_step = f64::INFINITY;
+        }
         let result = self.walk(observer, health);
         self.recorder.flush(observer);
         let machine = &self.walker.machine;

@@ -106,6 +106,17 @@ impl Walker {
         }
     }
 
+    /// What has been seen: the largest magnitude of each recorded row so far, and everything where it stands, if it has looked there.
+    pub(crate) fn sight(&self) -> (Vec<f64>, Option<Vec<f64>>) {
+        (self.full.clone(), self.looked.then(|| self.here.clone()))
+    }
+
+    /// Goes on from where the machine stands with that.
+    pub(crate) fn resume(&mut self, (full, here): (Vec<f64>, Option<Vec<f64>>), begun: bool) {
+        (self.full, self.begun, self.looked) = (full, begun, here.is_some());
+        self.here = here.unwrap_or_default();
+    }
+
     /// Goes back to where the machine stood.
     pub(crate) fn stand_at(&mut self, stand: &Stand) {
         self.machine.stand_at(stand);

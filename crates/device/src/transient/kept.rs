@@ -3,7 +3,7 @@
 use super::{Pace, Recorder, Settings, Stepper, Transient};
 use crate::VERSION;
 use crate::equations::Equations;
-use recording::Health;
+use recording::{Health, Unfit};
 use serde::{Deserialize, Serialize};
 
 /// The end state of a transient, all of which it takes to go on from there: the last node, what full scales and energies
@@ -30,17 +30,6 @@ pub struct Kept {
     health: Health,
 }
 
-/// A kept state that is not one of these equations.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-pub enum Unfit {
-    /// Another version of the numerics left it.
-    #[error("it was left by version {0} of the numerics and this is {VERSION}")]
-    Version(String),
-    /// The circuit has other nets or parts.
-    #[error("it is of a circuit with other nets or parts")]
-    Circuit,
-}
-
 fn names(equations: &Equations) -> Vec<String> {
     (1..=equations.n).map(|k| equations.name(k)).collect()
 }
@@ -52,7 +41,7 @@ impl Kept {
     /// [`Unfit`] if the state is of another circuit or of another version of the numerics.
     pub fn fits(&self, equations: &Equations) -> Result<(), Unfit> {
         if self.version != VERSION {
-            return Err(Unfit::Version(self.version.clone()));
+            return Err(Unfit::Version { left: self.version.clone(), now: VERSION });
         }
         let vectors = [&self.x, &self.f, &self.q, &self.scale];
         let sizes = vectors.iter().all(|v| v.len() == equations.n + 1) && self.powers.len() == equations.models.len();

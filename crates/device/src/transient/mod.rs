@@ -35,7 +35,7 @@ use crate::EngineError;
 use crate::equations::Equations;
 use crate::operating_point::operating_point;
 pub(crate) use accuracy::Accuracy;
-pub use kept::{Kept, Unfit};
+pub use kept::Kept;
 use recorder::Recorder;
 use recording::{Command, Observer, Progress};
 use recording::{EnergyBalance, Health};
