@@ -4,6 +4,7 @@
 use crate::transient::{Accuracy, Ended, Sensitivities, Settings, Stand, Start, Transient};
 use crate::{EngineError, Equations};
 use circuit::{Circuit, ResolvedPart, common_period, quiet_time};
+use linear::eigenvalues;
 use nalgebra::{DMatrix, DVector};
 use recording::{Chunk, Command, Complex64, Health, Observer, Progress};
 
@@ -71,9 +72,7 @@ impl Settled {
         let (cycle, residual) = search.run(quiet(equations, from, period))?;
         let begins = search.origin(&cycle, from)?;
         let (iterations, periods) = (search.steps, search.tried);
-        let mut multipliers: Vec<Complex64> =
-            cycle.leaves.complex_eigenvalues().iter().map(|m| Complex64::new(m.re, m.im)).collect();
-        multipliers.sort_by(|a, b| b.norm().total_cmp(&a.norm()));
+        let multipliers = eigenvalues(cycle.leaves.nrows(), |r, c| cycle.leaves[(r, c)]).unwrap_or_default();
         Ok(Settled { begins, period, iterations, periods, residual, multipliers })
     }
 

@@ -18,7 +18,9 @@
 //! ```
 
 mod dense;
+mod eigen;
 mod sparse;
 
 pub use dense::{Kernel, Matrix, Ranked, dot, exponential};
+pub use eigen::eigenvalues;
 pub use sparse::{Lu, Pattern, Scalar, Singular, Symbolic};

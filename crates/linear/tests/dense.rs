@@ -83,3 +83,41 @@ proptest! {
         prop_assert!(largest(&again) < 1e-7 * largest(&m) * largest(&x).max(1.0));
     }
 }
+
+/// Eigenvalues of a companion matrix are the roots of its polynomial; many alike, in units far apart, they are still found, and soon.
+#[test]
+fn eigenvalues_are_roots() {
+    // (x − 2)(x + 1)(x² + 1): 1, −1, −1, −1, −2.
+    let coefficients = [-1.0, -1.0, -1.0, -2.0];
+    let companion = |r: usize, c: usize| {
+        if c == 3 {
+            -[coefficients[3], coefficients[2], coefficients[1], coefficients[0]][r]
+        } else {
+            f64::from(r == c + 1)
+        }
+    };
+    let roots = mellow_linear::eigenvalues(4, companion).unwrap();
+    for wanted in [(2.0, 0.0), (-1.0, 0.0), (0.0, 1.0), (0.0, -1.0)] {
+        assert!(roots.iter().any(|r| (r.re - wanted.0).hypot(r.im - wanted.1) < 1e-9), "{roots:?}");
+    }
+    assert!((roots[0].re - 2.0).abs() < 1e-9, "the largest is first: {roots:?}");
+    // Phases side by side that pass what they carry on to one store, as converters do: the same eigenvalue again and again.
+    for phases in [2, 5, 9, 20] {
+        let (kept, units) = (0.97f64, |k: usize| 10f64.powi(3 * (k % 3) as i32 - 3));
+        let matrix = |r: usize, c: usize| {
+            let unscaled = match (r, c) {
+                (r, c) if r == c && r < phases => kept,
+                (r, c) if r == phases && c == phases => 0.9,
+                (r, _) if r == phases => 1e-3,
+                (_, c) if c == phases => -2e-3,
+                _ => 0.0,
+            };
+            unscaled * units(r) / units(c)
+        };
+        let found = mellow_linear::eigenvalues(phases + 1, matrix).unwrap();
+        assert_eq!(found.len(), phases + 1);
+        let alike = found.iter().filter(|m| (m.re - kept).hypot(m.im) < 1e-6).count();
+        assert!(alike >= phases - 1, "{phases}: {found:?}");
+    }
+    assert_eq!(mellow_linear::eigenvalues(1, |_, _| f64::NAN), None);
+}

@@ -181,7 +181,7 @@ impl<'a> Search<'a> {
         // Where the circuit itself has led.
         let mut honest = cycle.begins.clone();
         let (mut best, mut stalled, mut dares, mut losses, mut forward) = (f64::INFINITY, 0, DARES, 0, FORWARD);
-        let mut apart = 0;
+        let (mut apart, mut nearest) = (0, f64::INFINITY);
         while self.tried < MOST_PERIODS {
             if !cycle.repeats && apart < APART {
                 // The derivative knows nothing of what is kept: the circuit itself has to lead there.
@@ -202,6 +202,7 @@ impl<'a> Search<'a> {
             }
             stalled = if long < 0.5 * best { 0 } else { stalled + 1 };
             best = best.min(long);
+            nearest = best.min(nearest);
             self.steps += 1;
             let next = if stalled > LOST { None } else { self.step(&newton, long, &mut dares)? };
             if let Some(next) = next {
@@ -224,7 +225,7 @@ impl<'a> Search<'a> {
                 (stalled, best) = (0, f64::INFINITY);
             }
         }
-        Err(SwitchedError::NotSettling { periods: self.tried, residual: best })
+        Err(SwitchedError::NotSettling { periods: self.tried, residual: nearest })
     }
 
     /// The cycle at the end of a step, if there is one that leads nearer. How near is told by the step the old derivative would

@@ -12,7 +12,7 @@ use crate::search::Search;
 use crate::transient::{Ended, Settings, Transient};
 use crate::walker::Walker;
 use circuit::{Circuit, common_period, quiet_time, within_pause};
-use nalgebra::DMatrix;
+use linear::eigenvalues;
 use recording::{Complex64, Health, Observer};
 
 /// A factor that counts as none, and growth as none, over a period.
@@ -89,10 +89,7 @@ impl Settled {
             aside(&mut search.walker, period)?;
         }
         let n = found.leaves.rows();
-        let leaves = DMatrix::from_fn(n, n, |r, c| found.leaves[(r, c)]);
-        let mut multipliers: Vec<Complex64> =
-            leaves.complex_eigenvalues().iter().map(|m| Complex64::new(m.re, m.im)).collect();
-        multipliers.sort_by(|a, b| b.norm().total_cmp(&a.norm()));
+        let multipliers = eigenvalues(n, |r, c| found.leaves[(r, c)]).unwrap_or_default();
         let begins = search.walker.machine.stand();
         let mut settled = Settled {
             walker: search.walker,

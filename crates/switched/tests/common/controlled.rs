@@ -194,7 +194,7 @@ pub fn all<'a>() -> Vec<(&'a str, Vec<Row<'a>>, f64, &'a [&'a str])> {
             buck(
                 STEP,
                 &[
-                    ("U1", SampledController, "c r f gnd", &[("b0", "4m"), ("b1", "0"), ("high", "2")]),
+                    ("U1", SampledController, "c r f gnd", &[("b0", "2m"), ("b1", "0"), ("high", "2")]),
                     (
                         "U2",
                         PulseModulator,
