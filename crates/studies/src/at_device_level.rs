@@ -1,7 +1,7 @@
 //! Studies simulated at device level.
 
 use crate::kept::Kept;
-use crate::simulated::{MOST_PERIODS, Simulated, stability};
+use crate::simulated::{Simulated, periods_of, stability};
 use circuit::{Circuit, ResolvedStudy, StudyKind};
 use device::{Ended, EngineError, Equations, Settings, Settled, Start, Transient};
 use recording::{Observer, Unfit};
@@ -48,8 +48,8 @@ pub(crate) fn at_device_level(circuit: &Circuit, study: &ResolvedStudy, observer
         Some(Ok(settled)) if study.kind == StudyKind::Settled => {
             // What happens once does not happen here.
             let equations = Equations::new(&circuit.without_what_happens_once());
-            let periods = (study.duration / settled.period).floor().clamp(1.0, MOST_PERIODS);
-            let end = settled.begins() + periods * settled.period;
+            let periods = periods_of(circuit, study, settled.period);
+            let end = settled.begins() + f64::from(periods) * settled.period;
             let settings = Settings { end, record_from: settled.begins(), ..settings };
             let begun = settled.go_on(&equations, &settings, &mut simulated.health);
             simulated.advance(begun, observer);

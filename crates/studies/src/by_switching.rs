@@ -1,7 +1,7 @@
 //! Studies simulated by switching.
 
 use crate::kept::Kept;
-use crate::simulated::{MOST_PERIODS, Simulated, stability};
+use crate::simulated::{Simulated, periods_of, stability};
 use circuit::{Circuit, ResolvedStudy, StudyKind};
 use recording::{Observer, Unfit};
 use switched::{Ended, Settings, Settled, SwitchedError, Transient};
@@ -78,7 +78,7 @@ impl Simulated {
             let share = 100.0 * winding.idle;
             format!("{} is in discontinuous conduction: without current for {share:.1} % of a period", winding.part)
         }));
-        let periods = (study.duration / settled.period).floor().clamp(1.0, MOST_PERIODS) as u32;
+        let periods = periods_of(circuit, study, settled.period);
         settled.record(periods, settings.tolerance, observer, &mut self.health)
     }
 

@@ -1,6 +1,7 @@
 //! What either engine leaves of a run, beside its recording.
 
 use crate::kept::Kept;
+use circuit::{Circuit, ResolvedStudy, ResolvedWindow};
 use recording::{Complex64, Health};
 
 /// What an engine did.
@@ -24,7 +25,20 @@ impl Simulated {
 }
 
 /// Periods of a settled state that are recorded at most; they are all alike.
-pub(crate) const MOST_PERIODS: f64 = 100.0;
+const MOST_PERIODS: f64 = 100.0;
+
+/// How many periods of a settled state are recorded: what the study lasts, but no less than what its readings look back over.
+pub(crate) fn periods_of(circuit: &Circuit, study: &ResolvedStudy, period: f64) -> u32 {
+    let own = circuit.studies.iter().position(|other| other.id == study.id);
+    let back =
+        circuit.readings.iter().filter(|reading| Some(reading.study) == own).map(|reading| match reading.window {
+            ResolvedWindow::Last(length) => length,
+            _ => 0.0,
+        });
+    // A window of whole periods is none of them more for its rounding.
+    let looked_at = (back.fold(0.0, f64::max) / period * (1.0 - 1e-9)).ceil();
+    (study.duration / period).floor().max(looked_at).clamp(1.0, MOST_PERIODS) as u32
+}
 
 /// What the multipliers, known so exactly, say of small disturbances, if they do not die out.
 pub(crate) fn stability(multipliers: &[Complex64], known: f64) -> Option<String> {

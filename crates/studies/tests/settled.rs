@@ -56,6 +56,22 @@ fn every_demo_supply_settles_to_where_its_switch_on_leads() {
     }
 }
 
+/// Readings that look back over more periods than the study lasts have them: they are all alike.
+#[test]
+fn as_many_periods_are_recorded_as_readings_look_back_over() {
+    for (engine, duration) in [(Engine::DeviceLevel, "20m"), (Engine::Switched, "45m")] {
+        let mut supply = Supply::from_json(DEMOS[0]).unwrap();
+        supply.studies[0].kind = StudyKind::Settled;
+        (supply.studies[0].engine, supply.studies[0].duration) = (Some(engine), duration.to_owned());
+        let circuit = resolve(&supply).unwrap();
+        let (outcome, kept) = done(&circuit);
+        let (from, to) = kept.whole();
+        assert!((to - from - 0.1).abs() < 1e-9, "{from} to {to}");
+        let mean = outcome.readings.iter().find(|reading| reading.id == "bus_mean").unwrap();
+        assert!((mean.value.unwrap() - 14.57).abs() < 0.1, "{mean:?}");
+    }
+}
+
 /// A step of the load on a mains supply begins in its settled state, at the mains' own zero: before the step the bus stands where it
 /// stands in the settled study.
 #[test]

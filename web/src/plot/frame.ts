@@ -54,6 +54,9 @@ export function inkBehind(colour: number, nth: number): Ink {
   return { colour: traceColour(colour), opacity: 0.45, width: 1, dash: BEHIND[nth % BEHIND.length] };
 }
 
+/** Width of a letter of a label, CSS pixels. */
+const LETTER = 7.2;
+
 /** Labels of the common time axis. */
 export function timeTicks(view: View, width: number) {
   const x = timeScale(view, width);
@@ -63,8 +66,12 @@ export function timeTicks(view: View, width: number) {
   const values = x.ticks(8);
   const step = (values[1] ?? 1) - (values[0] ?? 0);
   const digits = Math.max(0, Math.ceil(-Math.log10(step / factor) - 1e-9));
-  return values.map((value) => ({
+  const labels = values.map((value) => ({
     x: x(value),
     label: `${(value / factor).toFixed(Math.min(digits, 9))}\u2009${letter}s`,
   }));
+  // Where lines stand closer than their labels are wide, every second one is labelled, or every fifth.
+  const widest = LETTER * Math.max(0, ...labels.map(({ label }) => label.length + 1));
+  const every = [1, 2, 5, 10].find((n) => n * (x(step) - x(0)) >= widest) ?? 10;
+  return labels.filter((_, k) => Math.round((values[k] ?? 0) / step) % every === 0);
 }
