@@ -3,29 +3,32 @@
 use crate::configuration::Configuration;
 use crate::network::{Contradiction, Network};
 use crate::propagate::Ladder;
-use linear::{Kernel, Matrix, dot};
+use linear::{Kernel, Matrix};
 
 /// A reduced configuration with everything that is looked at on the way, as rows over what runs.
 #[derive(Debug)]
 pub(crate) struct Compiled {
     pub(crate) of: Configuration,
     pub(crate) ladder: Ladder,
-    /// Third and fourth derivatives of what is recorded.
+    /// Third and fourth derivatives of what is recorded, one for all that move in proportion; what does not move has none.
     pub(crate) derivatives: [Matrix; 2],
+    /// Of each of them what it stands for: recorded value, and how many times as much that moves.
+    moving: Vec<Vec<(usize, f64)>>,
+    recorded: usize,
     /// What is looked at at the inner node of a step, and at its ends: see [`Seen`].
     inner: Kernel,
     ends: Kernel,
-    /// Powers of parts with more than two pins: rows of voltages and currents.
-    powers: Vec<Vec<(Vec<f64>, Vec<f64>)>>,
+    powers: Powers,
     losses: Losses,
 }
 
 /// Where in a vector of what is seen each thing stands: recorded values, guards; at ends then slopes of guards, third and
-/// fourth derivatives of recorded values.
+/// fourth derivatives of what moves.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Seen {
     recorded: usize,
     guards: usize,
+    moving: usize,
 }
 
 impl Seen {
@@ -39,11 +42,21 @@ impl Seen {
         seen[self.recorded + self.guards + guard]
     }
     pub(crate) fn third<'a>(&self, seen: &'a [f64]) -> &'a [f64] {
-        &seen[self.recorded + 2 * self.guards..][..self.recorded]
+        &seen[self.recorded + 2 * self.guards..][..self.moving]
     }
     pub(crate) fn fourth<'a>(&self, seen: &'a [f64]) -> &'a [f64] {
-        &seen[2 * (self.recorded + self.guards)..][..self.recorded]
+        &seen[self.recorded + 2 * self.guards + self.moving..][..self.moving]
     }
+}
+
+/// Powers of parts with more than two pins.
+#[derive(Debug)]
+struct Powers {
+    /// Voltage and current of each port, one after the other.
+    rows: Kernel,
+    /// Ports of each part, without those where nothing is or flows.
+    ports: Vec<usize>,
+    count: usize,
 }
 
 /// Products that are lost.
@@ -63,6 +76,9 @@ impl Compiled {
         let recorded: Vec<Vec<f64>> = network.recorded().map(|row| of.row(network, &row)).collect();
         let values = stacked(&[&recorded], network.running());
         let third = values.times(&of.rates).times(&of.rates).times(&of.rates);
+        let moving = in_proportion(&third);
+        let firsts: Vec<Vec<f64>> = moving.iter().map(|alike| third.row(alike[0].0).to_vec()).collect();
+        let third = stacked(&[&firsts], network.running());
         let fourth = third.times(&of.rates);
         let level = |k: usize| of.guards.iter().map(|guard| guard.levels[k].clone()).collect::<Vec<_>>();
         let (guards, slopes) = (level(0), level(1));
@@ -70,33 +86,40 @@ impl Compiled {
         let inner = Kernel::new(&stacked(&[&recorded, &guards], network.running()));
         let all = [&recorded, &guards, &slopes, &rows(&third), &rows(&fourth)];
         let ends = Kernel::new(&stacked(&all, network.running()));
-        let powers = network.parts.iter().filter(|part| part.pins > 2);
-        let powers = powers
-            .map(|part| part.ports.iter().map(|(v, i)| (of.row(network, v), of.row(network, i))).collect())
-            .collect();
-        let (losses, ladder) = (Losses::new(network, &of), Ladder::new(&of.rates));
-        Ok(Compiled { of, ladder, derivatives: [third, fourth], inner, ends, powers, losses })
+        let (powers, losses) = (Powers::new(network, &of), Losses::new(network, &of));
+        let ladder = Ladder::new(&of.rates);
+        let (recorded, derivatives) = (recorded.len(), [third, fourth]);
+        Ok(Compiled { of, ladder, derivatives, moving, recorded, inner, ends, powers, losses })
     }
 
     pub(crate) fn seen(&self) -> Seen {
-        Seen { recorded: self.derivatives[0].rows(), guards: self.of.guards.len() }
+        Seen { recorded: self.recorded, guards: self.of.guards.len(), moving: self.moving.len() }
     }
 
     /// Looks at the inner node of a step.
     pub(crate) fn look_inside(&self, z: &[f64], seen: &mut Vec<f64>) {
-        seen.resize(self.derivatives[0].rows() + self.of.guards.len(), 0.0);
+        seen.resize(self.recorded + self.of.guards.len(), 0.0);
         self.inner.apply(z, seen);
     }
 
     /// Looks at an end of a step.
     pub(crate) fn look(&self, z: &[f64], seen: &mut Vec<f64>) {
-        seen.resize(3 * self.derivatives[0].rows() + 2 * self.of.guards.len(), 0.0);
+        seen.resize(self.recorded + 2 * self.of.guards.len() + 2 * self.moving.len(), 0.0);
         self.ends.apply(z, seen);
     }
 
-    /// Power of the n-th part with more than two pins, W.
-    pub(crate) fn power(&self, nth: usize, z: &[f64]) -> f64 {
-        self.powers[nth].iter().map(|(v, i)| dot(v, z) * dot(i, z)).sum()
+    /// What an error of each that moves may come to, given that of each recorded value.
+    pub(crate) fn allowed_of_moving(&self, allowed: &[f64], into: &mut Vec<f64>) {
+        let least = |alike: &Vec<(usize, f64)>| {
+            alike.iter().map(|(row, factor)| allowed[*row] / factor).fold(f64::INFINITY, f64::min)
+        };
+        into.clear();
+        into.extend(self.moving.iter().map(least));
+    }
+
+    /// Powers of parts with more than two pins, W.
+    pub(crate) fn powers(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut Vec<f64>) {
+        self.powers.at(z, scratch, into);
     }
 
     /// Power lost in each part, W.
@@ -110,14 +133,41 @@ impl Compiled {
     }
 }
 
+fn is_nothing(row: &[f64]) -> bool {
+    row.iter().all(|entry| *entry == 0.0)
+}
+
+impl Powers {
+    fn new(network: &Network, of: &Configuration) -> Self {
+        let mut rows: Vec<Vec<f64>> = Vec::new();
+        let parts = network.parts.iter().filter(|part| part.pins > 2);
+        let ports = parts.map(|part| {
+            let both = part.ports.iter().map(|(v, i)| (of.row(network, v), of.row(network, i)));
+            let some: Vec<_> = both.filter(|(v, i)| !is_nothing(v) && !is_nothing(i)).collect();
+            let count = some.len();
+            rows.extend(some.into_iter().flat_map(|(v, i)| [v, i]));
+            count
+        });
+        let ports = ports.collect();
+        Powers { rows: Kernel::new(&stacked(&[&rows], network.running())), ports, count: rows.len() }
+    }
+
+    fn at(&self, z: &[f64], scratch: &mut Vec<f64>, into: &mut Vec<f64>) {
+        scratch.resize(self.count, 0.0);
+        self.rows.apply(z, scratch);
+        let mut pairs = scratch.chunks_exact(2).map(|pair| pair[0] * pair[1]);
+        into.clear();
+        into.extend(self.ports.iter().map(|ports| pairs.by_ref().take(*ports).sum::<f64>()));
+    }
+}
+
 impl Losses {
     fn new(network: &Network, of: &Configuration) -> Self {
         let (mut rows, mut each): (Vec<Vec<f64>>, Vec<_>) = (Vec::new(), Vec::new());
         let lost = network.parts.iter().enumerate().flat_map(|(k, part)| part.losses.iter().map(move |loss| (k, loss)));
         for (part, (v, i)) in lost {
             let (v, i) = (of.row(network, v), of.row(network, i));
-            let nothing = |row: &[f64]| row.iter().all(|e| *e == 0.0);
-            if nothing(&v) || nothing(&i) {
+            if is_nothing(&v) || is_nothing(&i) {
                 continue;
             }
             let resistance = proportion(&v, &i);
@@ -177,6 +227,26 @@ fn proportion(v: &[f64], i: &[f64]) -> Option<f64> {
     let factor = v[largest] / i[largest];
     let same = v.iter().zip(i).all(|(v, i)| (v - factor * i).abs() <= 1e-13 * (v.abs() + (factor * i).abs()));
     same.then_some(factor)
+}
+
+/// Rows that are multiples of each other, put together: row and size of its multiple of the first. Rows of nothing are left out.
+fn in_proportion(rows: &Matrix) -> Vec<Vec<(usize, f64)>> {
+    let mut all: Vec<Vec<(usize, f64)>> = Vec::new();
+    for r in 0..rows.rows() {
+        let row = rows.row(r);
+        if is_nothing(row) {
+            continue;
+        }
+        let known = all.iter_mut().find_map(|alike| {
+            let factor = proportion(row, rows.row(alike[0].0)).filter(|factor| *factor != 0.0)?;
+            Some((alike, factor.abs()))
+        });
+        match known {
+            Some((alike, factor)) => alike.push((r, factor)),
+            None => all.push(vec![(r, 1.0)]),
+        }
+    }
+    all
 }
 
 /// Rows one above the other.

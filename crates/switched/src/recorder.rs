@@ -42,6 +42,7 @@ pub(crate) struct Recorder {
     /// Where in a row each column comes from: linear ones by row, powers by their place behind those.
     order: Vec<usize>,
     scratch: Vec<f64>,
+    powers: Vec<f64>,
     /// Powers lost at the start and at the end of a step, W, and how fast they change, W/s.
     losses: [[Vec<f64>; 2]; 2],
     lost: Vec<f64>,
@@ -68,6 +69,7 @@ impl Recorder {
             last: None,
             order,
             scratch: Vec::new(),
+            powers: Vec::new(),
             losses: std::array::from_fn(|_| std::array::from_fn(|_| vec![0.0; parts])),
             lost: vec![0.0; parts],
             sums: vec![0.0; parts],
@@ -188,13 +190,12 @@ impl Recorder {
     /// Makes the row of columns from what runs and what was seen there.
     fn show(&mut self, c: &Compiled, (z, seen): (&[f64], &[f64])) {
         let values = c.seen().values(seen);
+        c.powers(z, &mut self.scratch, &mut self.powers);
         self.row.clear();
-        for source in &self.order {
-            self.row.push(match values.get(*source) {
-                Some(value) => *value,
-                None => c.power(source - values.len(), z),
-            });
-        }
+        self.row.extend(self.order.iter().map(|source| match values.get(*source) {
+            Some(value) => *value,
+            None => self.powers[source - values.len()],
+        }));
     }
 
     fn keep(&mut self, t: f64, observer: &mut dyn Observer) {

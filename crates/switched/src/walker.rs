@@ -57,8 +57,9 @@ pub(crate) struct Walker {
     between: Vec<f64>,
     /// Where what runs is within the step, if that is short.
     series: Series,
-    /// What an error in each recorded row may come to.
+    /// What an error in each recorded row may come to, and in each of what moves.
     allowed: Vec<f64>,
+    allowed_moving: Vec<f64>,
 }
 
 /// A step that has been found.
@@ -103,6 +104,7 @@ impl Walker {
             between: Vec::new(),
             series: Series::default(),
             allowed: Vec::new(),
+            allowed_moving: Vec::new(),
         }
     }
 
@@ -278,6 +280,8 @@ impl Walker {
         };
         self.allowed.clear();
         self.allowed.extend(self.full.iter().enumerate().map(allowed));
+        let compiled = &self.machine.compiled[self.machine.at];
+        compiled.allowed_of_moving(&self.allowed, &mut self.allowed_moving);
     }
 
     /// How long a step may be, from what the course is like where it begins; and whether rounding hides some of that.
@@ -289,7 +293,7 @@ impl Walker {
         let mut blind = false;
         // How much shorter than one the cube and the fourth power of the length have to be.
         let mut worst = [longest.powi(-3), longest.powi(-4)];
-        for (row, allowed) in self.allowed.iter().enumerate() {
+        for (row, allowed) in self.allowed_moving.iter().enumerate() {
             for (k, (derivative, left)) in [(third[row], CUBIC), (fourth[row], QUARTIC)].into_iter().enumerate() {
                 // Only where it would be shortened is the rounding worth knowing.
                 if left * derivative.abs() > worst[k] * allowed {
@@ -328,7 +332,7 @@ impl Walker {
         let compiled = &self.machine.compiled[self.machine.at];
         let third = compiled.seen().third(&self.there);
         let factor = CUBIC * h * h * h;
-        self.allowed.iter().enumerate().fold(0.0, |most: f64, (row, allowed)| {
+        self.allowed_moving.iter().enumerate().fold(0.0, |most: f64, (row, allowed)| {
             let size = third[row].abs();
             if size * factor <= most * allowed {
                 return most;

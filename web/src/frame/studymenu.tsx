@@ -63,6 +63,7 @@ function Settings({ shown, study, editing }: Props) {
       document.requirements = document.requirements?.filter((r) => !gone.includes(r.reading));
     });
   };
+  const settled = study.kind === "settled";
   const suggestion = (text?: string, reason?: string) =>
     text ? (
       <p className="-mt-1 ml-36 pl-1 text-xs text-muted">
@@ -136,7 +137,7 @@ function Settings({ shown, study, editing }: Props) {
           className="h-7 grow rounded-md border border-hairline bg-panel px-1"
         >
           <option value="switch_on">Switch-on: from everything at rest</option>
-          <option value="load_step">Load step: from the operating point</option>
+          <option value="load_step">Load step: from the settled state</option>
           <option value="settled">Settled: the periodic steady state itself</option>
         </select>
       </label>
@@ -172,8 +173,14 @@ function Settings({ shown, study, editing }: Props) {
           })
         }
       />
-      {suggestion(defaults?.duration.shown, defaults?.duration.reason)}
-      <label className="ml-36 flex items-center gap-2 pl-1">
+      {settled ? (
+        <p className="-mt-1 ml-36 pl-1 text-xs text-muted">
+          Found straight away; as many of its periods are kept as fit in, or as readings look back over.
+        </p>
+      ) : (
+        suggestion(defaults?.duration.shown, defaults?.duration.reason)
+      )}
+      <label className={`ml-36 flex items-center gap-2 pl-1 ${settled ? "hidden" : ""}`}>
         <input
           type="checkbox"
           checked={study.suggested ?? false}
@@ -194,8 +201,11 @@ function Settings({ shown, study, editing }: Props) {
         defaults?.max_step.text ?? "",
       )}
       {!study.max_step && suggestion(defaults?.max_step.shown, defaults?.max_step.reason)}
-      {optional("Record from", "record_from", "second", "Traces are kept from this time on.", "0")}
-      {!study.record_from && suggestion(defaults?.record_from.shown, defaults?.record_from.reason)}
+      {!settled &&
+        optional("Record from", "record_from", "second", "Traces are kept from this time on.", "0")}
+      {!settled &&
+        !study.record_from &&
+        suggestion(defaults?.record_from.shown, defaults?.record_from.reason)}
       {optional("Tolerance", "tolerance", "one", "Accuracy wanted, relative to full scale.", "0.001")}
       {study.cut && (
         <>
