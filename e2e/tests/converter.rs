@@ -35,7 +35,7 @@ async fn a_converter_is_looked_at_in_its_settled_state_and_at_its_start() -> Res
     // The latch lets go where the sensed current reaches 0.2 V of 0.1 Ω and half the hysteresis of 5 mV.
     let peak = page.text("[data-testid=requirement-peak]", |text| text.contains("met")).await?;
     assert!(peak.contains("2.025"), "{peak}");
-    health(&page, "by switching: a settled state is found that way").await?;
+    health(&page, "by switching: VK drives S1").await?;
     page.find("[aria-label^=Plots][data-drawn]").await?;
 
     // Its start, by the engine that suits and by the one it is told.
