@@ -17,6 +17,8 @@ const FORWARD: usize = 4;
 const MOST_PERIODS: u32 = 2000;
 /// Distance from the periodic state that counts as none, relative to the largest each state has been.
 const CLOSED: f64 = 1e-11;
+/// Distance at which one more step is not worth its period.
+const EXACT: f64 = 1e-14;
 /// Distance that is good enough where rounding allows no better.
 const NEARLY: f64 = 1e-8;
 /// Shortest step of the search before cycles are run forward instead.
@@ -197,6 +199,8 @@ impl<'a> Search<'a> {
                 long = long.max(1.0);
             }
             if long <= CLOSED || (stalled > 2 && long <= NEARLY) {
+                let nearer = self.nearer(&newton, long)?;
+                let (cycle, long) = nearer.unwrap_or((cycle, long));
                 self.walker.stand_at(&cycle.begins);
                 return Ok(Found { leaves: cycle.leaves, residual: long, period: cycle.length });
             }
@@ -226,6 +230,21 @@ impl<'a> Search<'a> {
             }
         }
         Err(SwitchedError::NotSettling { periods: self.tried, residual: nearest })
+    }
+
+    /// One more step where there is room for one: what a large capacitor gains in a period is a small part of what it holds, and a
+    /// larger one of what flows.
+    fn nearer(&mut self, newton: &Newton<'_>, long: f64) -> Result<Option<(Cycle, f64)>, SwitchedError> {
+        if long <= EXACT {
+            return Ok(None);
+        }
+        let step = newton.step(&newton.of.change);
+        let found = self.from(&newton.of.begins, &newton.of.beyond(1.0, &step))?;
+        let found = found.filter(|cycle| cycle.repeats).map(|cycle| {
+            let long = newton.distance(&cycle.change);
+            (cycle, long)
+        });
+        Ok(found.filter(|(_, nearer)| *nearer < long))
     }
 
     /// The cycle at the end of a step, if there is one that leads nearer. How near is told by the step the old derivative would

@@ -57,14 +57,14 @@ proptest! {
     #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
 
     /// While both diodes conduct, `n₁·(v₁ + R₁·i₁) = n₂·(v₂ + R₂·i₂)` and `i₁/n₁ + i₂/n₂` is the core's current, by hand; the diode of
-    /// the lighter output stops first, and the other then carries all. Over the period no capacitor gains charge, no winding flux.
+    /// the lighter output stops first, if either does, and the other then carries all. Over the period no capacitor gains charge, no winding flux.
     #[test]
     fn outputs_share_by_their_resistances(
         (duty, inductance) in (0.2..0.45f64, 30e-6..120e-6f64),
         (n1, n2) in (1.5..5.0f64, 0.5..1.5f64),
         (r1, r2) in (5e-3..60e-3f64, 5e-3..60e-3f64),
         (heavy, lighter) in (2.0..8.0f64, 15.0..60.0f64),
-        (farads, esr) in (20e-6..200e-6f64, 1e-3..20e-3f64),
+        (farads, esr) in (50e-6..500e-6f64, 1e-3..20e-3f64),
     ) {
         // As seen from the core the second output takes so many times less.
         let light = heavy * (n1 / n2).powi(2) * lighter;
@@ -111,7 +111,8 @@ proptest! {
                 one += 1;
             }
         }
-        prop_assert!(both > 3 && one > 3 && last[1] < last[0], "{} nodes shared, {} alone, {:?}", both, one, last);
+        // Where the switch closes on both, neither has stopped.
+        prop_assert!(both > 3 && last[1] <= last[0] && (one > 3 || last[1] == last[0]), "{} nodes shared, {} alone, {:?}", both, one, last);
         for balanced in ["C1.i", "C2.i", "in.v - x.v", "a.v", "b.v"] {
             let mean = period.mean(balanced);
             prop_assert!(mean.abs() < 1e-9, "the mean of {} is {:e} of its RMS", balanced, mean);
