@@ -199,7 +199,8 @@ pub struct Cut {
 pub enum StudyKind {
     /// From everything at rest, the sources start at time zero.
     SwitchOn,
-    /// From the operating point; what changes with time then takes its course.
+    /// From the settled state where something repeats, from the operating point where nothing does; what changes with time then
+    /// takes its course.
     LoadStep,
     /// The periodic steady state, found straight away; what happens only once does not happen.
     Settled,

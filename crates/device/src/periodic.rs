@@ -4,7 +4,7 @@
 use crate::transient::{Accuracy, Ended, Sensitivities, Settings, Stand, Start, Transient};
 use crate::{EngineError, Equations};
 use circuit::{Circuit, ResolvedPart, common_period, quiet_time};
-use linear::eigenvalues;
+use linear::{eigenvalues, untold};
 use nalgebra::{DMatrix, DVector};
 use recording::{Chunk, Command, Complex64, Health, Observer, Progress};
 
@@ -72,7 +72,7 @@ impl Settled {
         let (cycle, residual) = search.run(quiet(equations, from, period))?;
         let begins = search.origin(&cycle, from)?;
         let (iterations, periods) = (search.steps, search.tried);
-        let multipliers = eigenvalues(cycle.leaves.nrows(), |r, c| cycle.leaves[(r, c)]).unwrap_or_default();
+        let multipliers = eigenvalues(cycle.leaves.nrows(), |r, c| cycle.leaves[(r, c)]).unwrap_or_else(untold);
         Ok(Settled { begins, period, iterations, periods, residual, multipliers })
     }
 
@@ -196,6 +196,9 @@ impl Search<'_> {
         self.tried += 1;
         self.advance(&mut transient)?;
         let differences = transient.differences.take().unwrap_or_else(|| Sensitivities::new(self.equations, &[]));
+        if let Some(unknown) = differences.singular {
+            return Err(EngineError::Singular { unknown: self.equations.name(unknown) });
+        }
         let mut ends = transient.stand();
         ends.back(self.equations, self.period);
         ends.t = begins.t;

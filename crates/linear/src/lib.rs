@@ -22,5 +22,5 @@ mod eigen;
 mod sparse;
 
 pub use dense::{Kernel, Matrix, Ranked, dot, exponential};
-pub use eigen::eigenvalues;
+pub use eigen::{eigenvalues, untold};
 pub use sparse::{Lu, Pattern, Scalar, Singular, Symbolic};

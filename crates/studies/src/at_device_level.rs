@@ -4,6 +4,7 @@ use crate::kept::Kept;
 use crate::simulated::{Simulated, periods_of, stability};
 use circuit::{Circuit, ResolvedStudy, StudyKind};
 use device::{Ended, EngineError, Equations, Settings, Settled, Start, Transient};
+use quantity::{Unit, show};
 use recording::{Observer, Unfit};
 
 /// How exactly multipliers are known; growth below it is none.
@@ -55,6 +56,12 @@ pub(crate) fn at_device_level(circuit: &Circuit, study: &ResolvedStudy, observer
             simulated.advance(begun, observer);
             // Whole periods have been recorded; there is nothing to go on with.
             simulated.left = None;
+        }
+        Some(Ok(settled)) if settled.begins() >= study.duration => {
+            let end = show(study.duration, Unit::Second, 3);
+            let begun = show(settled.begins(), Unit::Second, 3);
+            let message = format!("the study ends at {end}, before all its sources have begun at {begun}; lengthen it");
+            simulated.ended = Err(message);
         }
         Some(Ok(settled)) => {
             let equations = Equations::new(circuit);

@@ -42,6 +42,9 @@ pub(crate) fn periods_of(circuit: &Circuit, study: &ResolvedStudy, period: f64) 
 
 /// What the multipliers, known so exactly, say of small disturbances, if they do not die out.
 pub(crate) fn stability(multipliers: &[Complex64], known: f64) -> Option<String> {
+    if multipliers.iter().any(|m| m.norm().is_nan()) {
+        return Some("Whether small disturbances of this state die out could not be told".to_owned());
+    }
     let largest = multipliers.first().filter(|m| m.norm() > 1.0 + known)?;
     let what = if largest.im.abs() > 1e-9 * largest.norm() {
         "it grows in swings that take several periods; the loop is unstable"

@@ -72,6 +72,22 @@ fn as_many_periods_are_recorded_as_readings_look_back_over() {
     }
 }
 
+/// A source that begins only after a study of a step has ended leaves nothing to see, and that is said.
+#[test]
+fn a_study_too_short_for_its_sources_is_refused() {
+    let text = r#"{ "mellow_coil": 1, "title": "late", "parts": [
+        { "id": "V1", "kind": "pulse_source", "pins": { "plus": "a", "minus": "gnd" },
+          "parameters": { "delay": "5m", "period": "1m", "width": "0.5m" } },
+        { "id": "R1", "kind": "resistor", "pins": { "a": "a", "b": "b" } },
+        { "id": "C1", "kind": "capacitor", "pins": { "plus": "b", "minus": "gnd" } } ],
+      "studies": [{ "id": "s", "kind": "load_step", "title": "Step", "duration": "2m" }] }"#;
+    let circuit = resolve(&Supply::from_json(text).unwrap()).unwrap_or_else(|findings| panic!("{findings:#?}"));
+    let outcome = run(&circuit, "s", &mut Recording::default()).unwrap();
+    let End::Failed { message } = outcome.end else { panic!("{:?}", outcome.end) };
+    let begins = quantity::show(5e-3, quantity::Unit::Second, 3);
+    assert!(message.contains(&begins) && message.contains("lengthen"), "{message}");
+}
+
 /// A step of the load on a mains supply begins in its settled state, at the mains' own zero: before the step the bus stands where it
 /// stands in the settled study.
 #[test]

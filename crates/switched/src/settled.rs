@@ -12,7 +12,7 @@ use crate::search::Search;
 use crate::transient::{Ended, Settings, Transient};
 use crate::walker::Walker;
 use circuit::{Circuit, common_period, quiet_time, within_pause};
-use linear::eigenvalues;
+use linear::{eigenvalues, untold};
 use recording::{Complex64, Health, Observer};
 
 /// A factor that counts as none, and growth as none, over a period.
@@ -89,7 +89,7 @@ impl Settled {
             aside(&mut search.walker, period)?;
         }
         let n = found.leaves.rows();
-        let multipliers = eigenvalues(n, |r, c| found.leaves[(r, c)]).unwrap_or_default();
+        let multipliers = eigenvalues(n, |r, c| found.leaves[(r, c)]).unwrap_or_else(untold);
         let begins = search.walker.machine.stand();
         let mut settled = Settled {
             walker: search.walker,

@@ -331,8 +331,7 @@ impl<'a> Transient<'a> {
     fn accept(&mut self, leapt: bool, observer: &mut dyn Observer, health: &mut Health) {
         health.steps += 1;
         if let Some(differences) = &mut self.differences {
-            // The step has just been solved with the same matrices.
-            let _ = differences.step(self.stepper.equations, self.stepper.nodes(), leapt);
+            differences.step(self.stepper.equations, self.stepper.nodes(), leapt);
         }
         self.recorder.step(self.stepper.nodes(), observer);
         self.stepper.accept();

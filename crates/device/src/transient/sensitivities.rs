@@ -26,6 +26,8 @@ pub(crate) struct Sensitivities {
     pub(crate) reaches: Vec<Vec<f64>>,
     /// Largest magnitude of each unknown.
     pub(crate) largest: Vec<f64>,
+    /// The unknown that a matrix of theirs left undetermined, if one did; nothing is to be made of them then.
+    pub(crate) singular: Option<usize>,
     begun: bool,
     right: Vec<f64>,
     held: Vec<f64>,
@@ -48,6 +50,7 @@ impl Sensitivities {
             columns: rows.iter().map(unit).collect(),
             reaches: Vec::new(),
             largest: zero.clone(),
+            singular: None,
             begun: false,
             right: zero.clone(),
             held: zero,
@@ -61,7 +64,13 @@ impl Sensitivities {
     }
 
     /// Takes the differences over a step; over a leap, and over the first step, by backward Euler.
-    pub(super) fn step(&mut self, equations: &Equations, nodes: [&Node; 3], leapt: bool) -> Result<(), Singular> {
+    pub(super) fn step(&mut self, equations: &Equations, nodes: [&Node; 3], leapt: bool) {
+        if let Err(singular) = self.carry(equations, nodes, leapt) {
+            self.singular = Some(singular.column + 1);
+        }
+    }
+
+    fn carry(&mut self, equations: &Equations, nodes: [&Node; 3], leapt: bool) -> Result<(), Singular> {
         let [start, middle, end] = nodes;
         self.largest.iter_mut().zip(&end.x).for_each(|(most, x)| *most = most.max(x.abs()));
         if self.columns.is_empty() {

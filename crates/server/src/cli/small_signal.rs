@@ -203,11 +203,12 @@ fn measured(
         print(&json);
         return ExitCode::SUCCESS;
     }
+    let unit = if matches!(excitation, Excitation::Current(..)) { Unit::Ampere } else { Unit::Volt };
     say!("{title}, measured with tones in the time domain");
     say!("\n  {:>12} {:>10} {:>10} {:>10} {:>12}", "frequency", "dB", "phase", "S/D in dB", "amplitude");
     for (point, phase) in points.iter().zip(phase(points.iter().map(|p| p.value))) {
         let doubtful = if point.doubtful { "  half the amplitude gives another answer" } else { "" };
-        let (frequency, amplitude) = (show(point.frequency, Unit::Hertz, 4), show(point.amplitude, Unit::One, 3));
+        let (frequency, amplitude) = (show(point.frequency, Unit::Hertz, 4), show(point.amplitude, unit, 3));
         let degrees = phase.to_degrees();
         say!(
             "  {frequency:>12} {:10.3} {degrees:9.2}° {:10.1} {amplitude:>12}{doubtful}",
