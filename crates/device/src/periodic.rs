@@ -4,7 +4,7 @@
 use crate::transient::{Accuracy, Ended, Sensitivities, Settings, Stand, Start, Transient};
 use crate::{EngineError, Equations};
 use circuit::{Circuit, ResolvedPart, common_period, quiet_time};
-use linear::{eigenvalues, untold};
+use linear::{Matrix, eigenvalues, to_periodic, untold};
 use nalgebra::{DMatrix, DVector};
 use recording::{Chunk, Command, Complex64, Health, Observer, Progress};
 
@@ -27,8 +27,6 @@ const STALLED: u32 = 3;
 const SHORTEST: f64 = 0.25;
 /// What a period changes of a difference below this is nothing: the difference stays, whatever its size.
 const STAYS: f64 = 1e-9;
-/// Sweeps in which singular values must have come.
-const MOST_SWEEPS: usize = 1000;
 /// Corners of a period that are looked at to find a quiet time in it.
 const MOST_CORNERS: usize = 100_000;
 
@@ -133,26 +131,29 @@ impl Cycle {
 /// Where Newton's method points from a cycle, without the directions in which a difference stays as it is.
 struct Newton<'a> {
     of: &'a Cycle,
-    inverse: DMatrix<f64>,
+    inverse: Matrix,
 }
 
 impl<'a> Newton<'a> {
     fn new(of: &'a Cycle) -> Self {
         let n = of.change.len();
         // Each in units that make as much of the unknowns.
-        let unit = |k: usize| of.accuracy.of_step(&of.reaches[k]);
-        let units: Vec<f64> = (0..n).map(unit).map(|size| if size > 0.0 { size } else { 1.0 }).collect();
-        let left = DMatrix::from_fn(n, n, |r, c| f64::from(r == c) - of.leaves[(r, c)] * units[r] / units[c]);
-        let finite = left.iter().all(|entry| entry.is_finite());
-        let values = finite.then(|| left.try_svd(true, true, f64::EPSILON, MOST_SWEEPS)).flatten();
-        let inverse = values.and_then(|svd| svd.pseudo_inverse(STAYS).ok()).unwrap_or_else(|| DMatrix::zeros(n, n));
-        let inverse = DMatrix::from_fn(n, n, |r, c| inverse[(r, c)] * units[c] / units[r]);
+        let reach = |k: usize| of.accuracy.of_step(&of.reaches[k]);
+        let sizes: Vec<f64> = (0..n).map(reach).map(|reach| if reach > 0.0 { 1.0 / reach } else { 1.0 }).collect();
+        let inverse = to_periodic(&sizes, |r, c| of.leaves[(r, c)], STAYS);
         Newton { of, inverse }
+    }
+
+    /// The step that would undo what a period changes.
+    fn step(&self, change: &DVector<f64>) -> DVector<f64> {
+        let mut step = DVector::zeros(change.len());
+        self.inverse.apply(change.as_slice(), step.as_mut_slice());
+        step
     }
 
     /// How far the periodic state is from where a period changes so much.
     fn distance(&self, change: &DVector<f64>) -> f64 {
-        self.of.size(&(&self.inverse * change)).max(self.of.size(change))
+        self.of.size(&self.step(change)).max(self.of.size(change))
     }
 }
 
@@ -281,7 +282,7 @@ impl Search<'_> {
     fn step(&mut self, newton: &Newton<'_>, long: f64) -> Result<Step, EngineError> {
         let from = newton.of;
         let goal = CLOSED * self.wanted;
-        let step = &newton.inverse * &from.change;
+        let step = newton.step(&from.change);
         let mut share = 1.0;
         while share >= SHORTEST {
             let mut begins = from.begins.clone();

@@ -19,8 +19,10 @@
 
 mod dense;
 mod eigen;
+mod periodic;
 mod sparse;
 
 pub use dense::{Kernel, Matrix, Ranked, dot, exponential};
 pub use eigen::{eigenvalues, untold};
+pub use periodic::to_periodic;
 pub use sparse::{Lu, Pattern, Scalar, Singular, Symbolic};

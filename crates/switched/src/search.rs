@@ -7,8 +7,7 @@ use crate::machine::Stand;
 use crate::orbit::Differences;
 use crate::round::Round;
 use crate::walker::Walker;
-use linear::Matrix;
-use nalgebra::{DMatrix, DVector};
+use linear::{Matrix, to_periodic};
 use recording::{Command, Health, Observer, Progress};
 
 /// Cycles run forward before the search begins, and when it is lost.
@@ -36,8 +35,6 @@ const AS_SAID: f64 = 0.1;
 const LEAST_LEAP: f64 = 1e-3;
 /// Steps in a row that do not halve the distance after which a search is lost.
 const LOST: u32 = 8;
-/// Sweeps in which singular values must have come.
-const MOST_SWEEPS: usize = 1000;
 /// What a period changes of a difference below this is nothing: the difference stays, whatever its size.
 const STAYS: f64 = 1e-12;
 
@@ -93,25 +90,20 @@ impl Cycle {
 /// is, such as an amplifier's own state at its limit: there the derivative says nothing.
 struct Newton<'a> {
     of: &'a Cycle,
-    inverse: DMatrix<f64>,
+    inverse: Matrix,
 }
 
 impl<'a> Newton<'a> {
     fn new(of: &'a Cycle) -> Self {
-        let (n, scale) = (of.change.len(), &of.scale);
-        let left = DMatrix::from_fn(n, n, |r, c| f64::from(r == c) - of.leaves[(r, c)] * scale[c] / scale[r]);
-        // Where a disturbance grows beyond all numbers, or the singular values do not come, it points nowhere.
-        let finite = left.iter().all(|entry| entry.is_finite());
-        let values = finite.then(|| left.try_svd(true, true, f64::EPSILON, MOST_SWEEPS)).flatten();
-        let inverse = values.and_then(|svd| svd.pseudo_inverse(STAYS).ok()).unwrap_or_else(|| DMatrix::zeros(n, n));
+        let inverse = to_periodic(&of.scale, |r, c| of.leaves[(r, c)], STAYS);
         Newton { of, inverse }
     }
 
     /// The step that would undo what a period changes.
     fn step(&self, change: &[f64]) -> Vec<f64> {
-        let scale = &self.of.scale;
-        let relative = DVector::from_iterator(scale.len(), change.iter().zip(scale).map(|(c, scale)| c / scale));
-        (&self.inverse * relative).iter().zip(scale).map(|(step, scale)| step * scale).collect()
+        let mut step = vec![0.0; change.len()];
+        self.inverse.apply(change, &mut step);
+        step
     }
 
     /// How far the periodic state is from where a period changes so much. States that are slow to move may be far away with
