@@ -56,7 +56,7 @@ proptest! {
         let (mut kept, mut joiner, mut whole, mut at) = (Vec::new(), Joiner::default(), Recording::default(), 0);
         for cut in cuts.iter().cycle() {
             let to = (at + 2 * cut).min(times.len());
-            let chunk = Chunk { times: times[at..to].to_vec(), columns: columns.iter().map(|c| c[at..to].to_vec()).collect() };
+            let chunk = Chunk::new(times[at..to].to_vec(), columns.iter().map(|c| c[at..to].to_vec()).collect());
             kept.push(joiner.join(&chunk));
             whole.record(chunk);
             at = to;

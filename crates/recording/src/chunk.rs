@@ -1,3 +1,5 @@
+use crate::again::covered;
+use crate::chunks::repeated;
 use circuit::{Circuit, Quantity};
 
 /// Place of the inner node within a step, 2 − √2.
@@ -9,6 +11,11 @@ const CHUNK_VALUES: usize = 1 << 23;
 /// Most nodes per chunk for a count of columns; even, so that every chunk starts with an end of a step.
 pub fn chunk_nodes(columns: usize) -> usize {
     (CHUNK_VALUES / columns.max(1)).clamp(64, 4096) & !1
+}
+
+/// Most nodes of a period that is kept as one chunk because it comes again, for a count of columns.
+pub fn most_nodes(columns: usize) -> usize {
+    CHUNK_VALUES / columns.max(1)
 }
 
 /// A recorded quantity: net voltage, part current, or power of a part with more than two pins. Other powers, and
@@ -39,16 +46,25 @@ pub fn columns(circuit: &Circuit) -> Vec<Column> {
     nets.chain(parts).collect()
 }
 
-/// A piece of a recording. It starts with the end of a step, except where a run went on after a stop.
+/// A piece of a recording. It starts with the end of a step, except where a run went on after a stop or the one before was
+/// ended early, for one that comes again.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Chunk {
     /// Times of the nodes, s.
     pub times: Vec<f64>,
     /// Values of each column at the nodes, in the order of the engine's columns.
     pub columns: Vec<Vec<f64>>,
+    /// How many times more it comes, because nothing new happens. One that does begins behind an end of a step and ends with
+    /// one; from the one to the other is the period by which it comes again.
+    pub again: u64,
 }
 
 impl Chunk {
+    /// One that comes once.
+    pub fn new(times: Vec<f64>, columns: Vec<Vec<f64>>) -> Self {
+        Chunk { times, columns, again: 0 }
+    }
+
     /// Appends the nodes of the chunk that follows.
     pub fn extend(&mut self, next: &Chunk) {
         self.times.extend_from_slice(&next.times);
@@ -57,12 +73,11 @@ impl Chunk {
             column.extend_from_slice(more);
         }
     }
-}
 
-/// How many nodes at the end of a piece of so many the next one repeats: all from its last end of a step on, which
-/// stands at an even place.
-pub fn repeated(nodes: usize) -> usize {
-    nodes - nodes.saturating_sub(1) / 2 * 2
+    fn cut(&self, from: usize) -> Chunk {
+        let cut = |values: &[f64]| values[from.min(values.len())..].to_vec();
+        Chunk::new(cut(&self.times), self.columns.iter().map(|c| cut(c)).collect())
+    }
 }
 
 /// Makes pieces of chunks as they come, such that every step lies within one of them: a piece repeats the nodes of the
@@ -77,9 +92,13 @@ impl Joiner {
     pub fn join(&mut self, chunk: &Chunk) -> Chunk {
         let mut piece = std::mem::take(&mut self.tail);
         piece.extend(chunk);
-        let from = piece.times.len() - repeated(piece.times.len());
-        let tail = |values: &[f64]| values[from.min(values.len())..].to_vec();
-        self.tail = Chunk { times: tail(&piece.times), columns: piece.columns.iter().map(|c| tail(c)).collect() };
+        piece.again = chunk.again;
+        self.tail = piece.cut(piece.times.len() - repeated(piece.times.len()));
+        let (_, to) = covered(&piece.times, piece.again);
+        // What follows one that comes again begins where it ends for the last time.
+        if let (1.., Some(end)) = (piece.again, self.tail.times.first_mut()) {
+            *end = to;
+        }
         piece
     }
 }
@@ -94,8 +113,7 @@ impl Parter {
     /// The nodes that are new in the next piece.
     pub fn part(&mut self, piece: &Chunk) -> Chunk {
         let from = std::mem::replace(&mut self.repeats, repeated(piece.times.len()));
-        let rest = |values: &[f64]| values[from.min(values.len())..].to_vec();
-        Chunk { times: rest(&piece.times), columns: piece.columns.iter().map(|c| rest(c)).collect() }
+        Chunk { again: piece.again, ..piece.cut(from) }
     }
 }
 
@@ -111,7 +129,8 @@ mod tests {
             for length in lengths {
                 let times: Vec<f64> = (node..node + length).map(f64::from).collect();
                 node += length;
-                let chunk = Chunk { columns: vec![times.iter().map(|t| 7.0 * t).collect()], times };
+                let columns = vec![times.iter().map(|t| 7.0 * t).collect()];
+                let chunk = Chunk::new(times, columns);
                 assert_eq!(parter.part(&joiner.join(&chunk)), chunk, "{lengths:?}");
             }
         }

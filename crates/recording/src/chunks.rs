@@ -4,7 +4,7 @@ pub trait Chunks {
     fn whole(&self) -> (f64, f64);
 
     /// Hands over, in order, pieces that cover a stretch of time, s, with the columns asked for only. Every step lies
-    /// within one of them; one repeats the last nodes of the one before as [`repeated`](crate::repeated) says.
+    /// within one of them; one repeats the last nodes of the one before as [`repeated`] says.
     ///
     /// # Errors
     /// [`Unreadable`] if what was kept cannot be read back.
@@ -18,6 +18,12 @@ pub struct Piece<'a> {
     pub times: &'a [f64],
     /// Values at the nodes, of each column asked for.
     pub columns: Vec<&'a [f64]>,
+}
+
+/// How many nodes at the end of a piece of so many the next one repeats: all from its last end of a step on, which
+/// stands at an even place.
+pub fn repeated(nodes: usize) -> usize {
+    nodes - nodes.saturating_sub(1) / 2 * 2
 }
 
 /// A recording that cannot be read back.

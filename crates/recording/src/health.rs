@@ -18,6 +18,9 @@ pub struct Health {
     /// Trips of devices with two states, each located in time.
     #[serde(default)]
     pub trips: u64,
+    /// Periods that were not computed again, because nothing new happens in them.
+    #[serde(default)]
+    pub repeated: u64,
     /// Methods that did not find the operating point before the one that did.
     #[serde(default)]
     pub fallbacks: Vec<String>,

@@ -7,18 +7,22 @@
 //! [`Observer`] and forgets them; what keeps them is asked again over [`Chunks`], piece by piece. [`Recording`] keeps a
 //! whole one in memory.
 //!
+//! Where nothing new happens, a period is handed over once and said to come so many times more ([`Chunk::again`]); what reads
+//! a recording sees it as often as it comes ([`unrolled`]).
+//!
 //! ```
 //! use mellow_recording::{Chunk, Chunks, Observer, Recording};
 //! let mut kept = Recording::default();
 //! // Two steps of a second; the second chunk begins with the end of the first step.
-//! kept.record(Chunk { times: vec![0.0, 0.5], columns: vec![vec![0.0, 1.0]] });
-//! kept.record(Chunk { times: vec![1.0, 1.5, 2.0], columns: vec![vec![2.0, 3.0, 4.0]] });
+//! kept.record(Chunk::new(vec![0.0, 0.5], vec![vec![0.0, 1.0]]));
+//! kept.record(Chunk::new(vec![1.0, 1.5, 2.0], vec![vec![2.0, 3.0, 4.0]]));
 //! assert_eq!(kept.whole(), (0.0, 2.0));
 //! let mut last = 0.0;
 //! kept.pieces(1.0, 2.0, &[0], &mut |piece| last = *piece.columns[0].last().unwrap()).unwrap();
 //! assert_eq!(last, 4.0);
 //! ```
 
+mod again;
 mod chunk;
 mod chunks;
 mod curve;
@@ -27,8 +31,9 @@ mod health;
 mod observer;
 mod whole;
 
-pub use chunk::{Chunk, Column, Joiner, Parter, STAGE, chunk_nodes, columns, repeated};
-pub use chunks::{Chunks, Piece, Unreadable};
+pub use again::{covered, turns, unrolled};
+pub use chunk::{Chunk, Column, Joiner, Parter, STAGE, chunk_nodes, columns, most_nodes};
+pub use chunks::{Chunks, Piece, Unreadable, repeated};
 pub use curve::{LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep};
 pub use excitation::{Excitation, Probed};
 pub use health::{EnergyBalance, Health, Pulse, Unfit};

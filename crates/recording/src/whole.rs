@@ -1,9 +1,10 @@
+use crate::again::unrolled;
 use crate::chunk::Chunk;
 use crate::chunks::{Chunks, Piece, Unreadable};
 use crate::observer::Observer;
-use std::ops::Deref;
+use std::ops::{ControlFlow, Deref};
 
-/// A whole recording in memory, as one chunk.
+/// A whole recording in memory, as one chunk: what comes again is there as often as it comes.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Recording(Chunk);
 
@@ -16,7 +17,20 @@ impl Deref for Recording {
 
 impl Observer for Recording {
     fn record(&mut self, chunk: Chunk) {
-        self.0.extend(&chunk);
+        if chunk.again == 0 {
+            return self.0.extend(&chunk);
+        }
+        // It follows the end of a step, which is the last node there is.
+        let last = self.0.times.len().saturating_sub(1);
+        let tail = |values: &[f64]| values[last.min(values.len())..].to_vec();
+        let mut piece = Chunk::new(tail(&self.0.times), self.0.columns.iter().map(|c| tail(c)).collect());
+        piece.extend(&chunk);
+        let columns: Vec<&[f64]> = piece.columns.iter().map(Vec::as_slice).collect();
+        let _ = unrolled(&piece.times, &columns, chunk.again, (f64::MIN, f64::MAX), &mut |piece| {
+            let new = |values: &[f64]| values[1..].to_vec();
+            self.0.extend(&Chunk::new(new(piece.times), piece.columns.iter().map(|c| new(c)).collect()));
+            ControlFlow::Continue(())
+        });
     }
 }
 

@@ -18,6 +18,7 @@ fn settings(study: &ResolvedStudy) -> Settings {
         record_from: study.record_from,
         max_step: study.max_step.unwrap_or(study.duration),
         tolerance: BETWEEN_NODES * study.tolerance,
+        every_period: false,
     }
 }
 

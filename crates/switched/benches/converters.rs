@@ -35,7 +35,7 @@ impl Observer for Counted {
 
 fn by_switching(circuit: &Circuit) -> usize {
     let end = PERIODS * PERIOD;
-    let settings = Settings { end, record_from: 0.0, max_step: end, tolerance: 1e-6 };
+    let settings = Settings { end, record_from: 0.0, max_step: end, every_period: true, tolerance: 1e-6 };
     let mut counted = Counted::default();
     Transient::new(circuit, &settings).unwrap().advance(&mut counted, &mut Health::default()).unwrap();
     counted.0
@@ -173,7 +173,7 @@ fn growth(_: &mut Criterion) {
         let run = || {
             let started = Instant::now();
             let end = 100.0 * PERIOD;
-            let settings = Settings { end, record_from: 0.0, max_step: end, tolerance: 1e-5 };
+            let settings = Settings { end, record_from: 0.0, max_step: end, every_period: true, tolerance: 1e-5 };
             let (mut counted, mut health) = (Counted::default(), Health::default());
             Transient::new(&circuit, &settings).unwrap().advance(&mut counted, &mut health).unwrap();
             (started.elapsed().as_secs_f64(), health.steps)

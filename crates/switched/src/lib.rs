@@ -17,7 +17,7 @@
 //!     { "id": "C1", "kind": "capacitor", "pins": { "plus": "out", "minus": "gnd" },
 //!       "parameters": { "capacitance": "1u" } } ] }"#;
 //! let circuit = resolve(&Supply::from_json(charged).unwrap()).unwrap();
-//! let settings = Settings { end: 1e-3, record_from: 0.0, max_step: 1e-3, tolerance: 1e-6 };
+//! let settings = Settings { end: 1e-3, record_from: 0.0, max_step: 1e-3, tolerance: 1e-6, every_period: false };
 //! let (mut kept, mut health) = (Recording::default(), Health::default());
 //! Transient::new(&circuit, &settings).unwrap().advance(&mut kept, &mut health).unwrap();
 //! let out = recording::columns(&circuit).iter().position(|column| column.of == "out").unwrap();
@@ -37,6 +37,7 @@ mod orbit;
 mod parts;
 mod propagate;
 mod recorder;
+mod repeats;
 mod round;
 mod row;
 mod search;
@@ -55,4 +56,4 @@ pub use tones::Tone;
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "4";
+pub const VERSION: &str = "5";

@@ -217,9 +217,15 @@ impl Machine {
 
     /// Sets the time back by a period of everything, so that it does not grow however many are tried.
     pub(crate) fn back(&mut self, period: f64, to: f64) {
+        self.turn(-1, period, to);
+    }
+
+    /// Stands so many periods of everything later, at a time, as if it had gone through them.
+    pub(crate) fn turn(&mut self, periods: i64, period: f64, to: f64) {
         for (course, passed) in self.network.courses.iter().zip(&mut self.passed) {
             if let Some(own) = course.period() {
-                *passed -= (period / own).round() as usize * course.corners_per_period();
+                let corners = periods * (period / own).round() as i64 * course.corners_per_period() as i64;
+                *passed = passed.saturating_add_signed(corners as isize);
             }
         }
         self.t = to;
@@ -252,9 +258,21 @@ impl Machine {
     pub(crate) fn next_corner(&self) -> f64 {
         let courses = self.network.courses.iter().zip(&self.passed).filter(|(course, _)| self.counts(course));
         let courses = courses.filter_map(|(course, n)| course.corner(*n));
+        courses.chain(self.next_timed()).fold(f64::INFINITY, f64::min)
+    }
+
+    /// The next time something happens that happens once, or for the first time, s.
+    pub(crate) fn next_once(&self) -> f64 {
+        let courses = self.network.courses.iter().zip(&self.passed).filter(|(course, _)| self.counts(course));
+        let courses = courses.filter(|(course, passed)| course.corners_per_period() == 0 || **passed == 0);
+        let courses = courses.filter_map(|(course, passed)| course.corner(*passed));
+        courses.chain(self.next_timed()).fold(f64::INFINITY, f64::min)
+    }
+
+    /// The next time of each element that changes at known times, s.
+    fn next_timed(&self) -> impl Iterator<Item = f64> {
         let elements = self.network.elements.iter().zip(&self.changed).filter(|_| !self.frozen);
-        let elements = elements.filter_map(|(element, n)| element.times.get(*n).map(|(at, _)| *at));
-        courses.chain(elements).fold(f64::INFINITY, f64::min)
+        elements.filter_map(|(element, n)| element.times.get(*n).map(|(at, _)| *at))
     }
 
     /// Passes what happens until now by time alone; what is set by it.

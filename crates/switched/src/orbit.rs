@@ -2,9 +2,9 @@
 
 use crate::configuration::{Configuration, Jump};
 use crate::error::SwitchedError;
-use crate::machine::Machine;
+use crate::machine::{Change, Machine};
 use crate::walker::{Ends, Step, Walker};
-use linear::dot;
+use linear::{Matrix, dot};
 
 /// Steps from which on a walk does not end, and those of all walks of a search together.
 const MOST_STEPS: usize = 500_000;
@@ -82,6 +82,19 @@ impl Event {
     }
 }
 
+/// Lets happen what happens at the end of a step, and says what small differences see of it; none if that is nothing. Its jumps
+/// are the event's.
+///
+/// # Errors
+/// What can go wrong in a transient.
+pub(crate) fn happen(walker: &mut Walker, step: Step) -> Result<Option<(Event, Change)>, SwitchedError> {
+    let mut event = Event::new(&walker.machine, step);
+    let Some(mut change) = walker.happen(step)? else { return Ok(None) };
+    event.jumps = std::mem::take(&mut change.jumps);
+    event.after = walker.machine.rates();
+    Ok(Some((event, change)))
+}
+
 /// Walks to a time. What happens at that very time happens in the next walk.
 ///
 /// # Errors
@@ -108,13 +121,10 @@ pub(crate) fn walk(walker: &mut Walker, end: f64, along: &mut impl Along) -> Res
         if step.ends == Ends::Open {
             continue;
         }
-        let mut event = Event::new(&walker.machine, step);
-        if let Some(change) = walker.happen(step)? {
-            event.jumps = change.jumps;
-            event.after = walker.machine.rates();
-            if !along.passes(&walker.machine, event) {
-                break;
-            }
+        if let Some((event, _)) = happen(walker, step)?
+            && !along.passes(&walker.machine, event)
+        {
+            break;
         }
     }
     Ok(())
@@ -129,6 +139,15 @@ impl Differences {
         let (n, size) = (machine.network.states.len(), machine.z.len());
         let unit = |k: usize| (0..size).map(|row| if row == k { 1.0 } else { 0.0 }).collect();
         Differences((0..n).map(unit).collect())
+    }
+
+    /// What has become of those in each of so many states.
+    pub(crate) fn leaves(&self, n: usize) -> Matrix {
+        let mut leaves = Matrix::zeros(n, n);
+        for (c, column) in self.0.iter().enumerate() {
+            (0..n).for_each(|r| leaves[(r, c)] = column[r]);
+        }
+        leaves
     }
 }
 

@@ -1,7 +1,7 @@
 //! Nodes on their way to the observer, and the books of energy.
 
 use crate::compiled::Compiled;
-use recording::{Chunk, Observer, STAGE, chunk_nodes};
+use recording::{Chunk, Observer, STAGE, chunk_nodes, most_nodes};
 
 /// Nodes of the first chunk; every further one is twice as long up to the longest.
 const FIRST_CHUNK: usize = 256;
@@ -38,6 +38,8 @@ pub(crate) struct Recorder {
     width: usize,
     chunk: usize,
     longest: usize,
+    /// Whether a period is recorded by itself, all of it so far.
+    by_itself: bool,
     last: Option<f64>,
     /// Where in a row each column comes from: linear ones by row, powers by their place behind those.
     order: Vec<usize>,
@@ -66,6 +68,7 @@ impl Recorder {
             width: order.len(),
             chunk: FIRST_CHUNK.min(longest),
             longest,
+            by_itself: false,
             last: None,
             order,
             scratch: Vec::new(),
@@ -202,20 +205,58 @@ impl Recorder {
         self.rows.extend_from_slice(&self.row);
         self.times.push(t);
         self.last = Some(t);
-        if self.times.len() == self.chunk {
+        let most = if self.by_itself { most_nodes(self.width) } else { self.chunk };
+        if self.times.len() >= most {
             self.flush(observer);
         }
     }
 
+    /// Time from which nodes are recorded, s.
+    pub(crate) fn from(&self) -> f64 {
+        self.from
+    }
+
+    /// Begins to record a period by itself.
+    pub(crate) fn begin_period(&mut self, observer: &mut dyn Observer) {
+        self.flush(observer);
+        self.event(0.0);
+        self.by_itself = true;
+    }
+
+    /// Whether what has been recorded by itself is whole, or nothing is recorded yet.
+    pub(crate) fn has_whole_period(&self) -> bool {
+        self.by_itself
+    }
+
+    /// Records no more by itself.
+    pub(crate) fn end_period(&mut self) {
+        self.by_itself = false;
+    }
+
+    /// Hands over a period that was recorded by itself and comes so many times more, over such a time, s.
+    pub(crate) fn repeat(&mut self, again: u64, over: f64, observer: &mut dyn Observer) {
+        self.hand_over(again, observer);
+        self.event(0.0);
+        self.by_itself = false;
+        self.last = self.last.map(|last| last + over);
+    }
+
     /// Hands over what has been recorded since the last chunk.
     pub(crate) fn flush(&mut self, observer: &mut dyn Observer) {
+        self.by_itself = false;
+        if !self.times.is_empty() {
+            self.hand_over(0, observer);
+            self.chunk = (2 * self.chunk).min(self.longest);
+        }
+    }
+
+    fn hand_over(&mut self, again: u64, observer: &mut dyn Observer) {
         if self.times.is_empty() {
             return;
         }
         let column = |c: usize| self.rows.iter().skip(c).step_by(self.width).copied().collect();
         let columns = (0..self.width).map(column).collect();
-        observer.record(Chunk { times: std::mem::take(&mut self.times), columns });
+        observer.record(Chunk { again, ..Chunk::new(std::mem::take(&mut self.times), columns) });
         self.rows.clear();
-        self.chunk = (2 * self.chunk).min(self.longest);
     }
 }

@@ -6,11 +6,13 @@
 //! comes to its own event (a Poincaré map; T. S. Parker & L. O. Chua, *Practical Numerical Algorithms for Chaotic Systems*, 1989,
 //! from memory).
 
+use crate::course::Course;
 use crate::error::SwitchedError;
 use crate::machine::Machine;
 use crate::network::Changes;
 use crate::orbit::{Along, Differences, Event, walk};
 use crate::walker::Walker;
+use circuit::common_period;
 use std::collections::BTreeMap;
 
 /// Events that are looked at before one is chosen, and at most.
@@ -166,4 +168,10 @@ pub(crate) fn free(walker: &mut Walker) -> Result<Round, SwitchedError> {
     }
     let why = "nothing repeats: no source has a period, and no part switches again and again by itself".to_owned();
     Err(SwitchedError::NotPeriodic { why })
+}
+
+/// The shortest time in which everything that repeats comes round, s; none where nothing is known to repeat.
+pub(crate) fn period_of(machine: &Machine) -> Result<Option<f64>, SwitchedError> {
+    let periods: Vec<f64> = machine.network.courses.iter().filter_map(Course::period).collect();
+    common_period(&periods).map_err(|why| SwitchedError::NotPeriodic { why })
 }

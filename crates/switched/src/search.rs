@@ -145,10 +145,7 @@ impl<'a> Search<'a> {
         self.walker.machine.rescale();
         let length = self.round.walk(&mut self.walker, &mut differences)?;
         self.walked()?;
-        let mut leaves = Matrix::zeros(n, n);
-        for (c, column) in differences.0.iter().enumerate() {
-            (0..n).for_each(|r| leaves[(r, c)] = column[r]);
-        }
+        let leaves = differences.leaves(n);
         let machine = &self.walker.machine;
         let change = machine.z[..n].iter().zip(&begins.z).map(|(end, begin)| end - begin).collect();
         let scale = machine.scale[..n].iter().map(|scale| if *scale > 0.0 { *scale } else { 1.0 }).collect();

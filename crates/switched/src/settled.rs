@@ -11,7 +11,7 @@ use crate::round::{self, Round};
 use crate::search::Search;
 use crate::transient::{Ended, Settings, Transient};
 use crate::walker::Walker;
-use circuit::{Circuit, common_period, quiet_time, within_pause};
+use circuit::{Circuit, quiet_time, within_pause};
 use linear::{eigenvalues, untold};
 use recording::{Complex64, Health, Observer};
 
@@ -69,7 +69,7 @@ impl Settled {
     /// The same of a network made of the circuit.
     pub(crate) fn of(network: Network, circuit: &Circuit, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
         let mut machine = Machine::new(network);
-        let period = period_of(&machine)?;
+        let period = round::period_of(&machine)?;
         let clock = machine.network.courses.iter().filter_map(Course::period).fold(f64::INFINITY, f64::min);
         machine.begin()?;
         machine.freeze();
@@ -129,7 +129,8 @@ impl Settled {
         health: &mut Health,
     ) -> Result<Ended, SwitchedError> {
         let end = self.begins.t + f64::from(periods) * self.period;
-        let settings = Settings { end, record_from: self.begins.t, max_step: self.period, tolerance };
+        let settings =
+            Settings { end, record_from: self.begins.t, max_step: self.period, tolerance, every_period: false };
         self.stand(&settings).advance(observer, health)
     }
 
@@ -224,12 +225,6 @@ impl Along for Pauses {
         self.all.push(std::mem::take(&mut self.since));
         true
     }
-}
-
-/// The shortest time in which everything that repeats comes round, s; none where nothing is known to repeat.
-fn period_of(machine: &Machine) -> Result<Option<f64>, SwitchedError> {
-    let periods: Vec<f64> = machine.network.courses.iter().filter_map(Course::period).collect();
-    common_period(&periods).map_err(|why| SwitchedError::NotPeriodic { why })
 }
 
 /// A time between two corners, in the longest pause of a period once everything that repeats has begun.

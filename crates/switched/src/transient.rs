@@ -5,8 +5,10 @@
 
 use crate::error::SwitchedError;
 use crate::machine::Machine;
+use crate::orbit;
 use crate::parts;
 use crate::recorder::{BETWEEN, Recorder, Walked};
+use crate::repeats::Repeats;
 use crate::walker::{Ends, Walker};
 use circuit::Circuit;
 use recording::{Command, EnergyBalance, Health, Observer, Progress, Pulse};
@@ -23,6 +25,8 @@ pub struct Settings {
     pub max_step: f64,
     /// How closely a recording follows the course between its nodes, relative to full scale.
     pub tolerance: f64,
+    /// Whether every period is computed, also where nothing new happens.
+    pub every_period: bool,
 }
 
 /// How a transient ended.
@@ -44,6 +48,7 @@ pub struct Transient {
     settings: Settings,
     pub(crate) recorder: Recorder,
     pub(crate) stored_first: f64,
+    repeats: Option<Repeats>,
     /// What runs within the step at hand.
     between: [Vec<f64>; 3],
     /// The largest pulse of each part: whether a flux, its size, when.
@@ -69,12 +74,14 @@ impl Transient {
     pub(crate) fn of(machine: Machine, settings: &Settings, stored_first: f64) -> Self {
         let network = &machine.network;
         let recorder = Recorder::new(settings.record_from, network.order(), network.parts.len());
+        let repeats = if settings.every_period { None } else { Repeats::new(&machine, settings.end) };
         let walker = Walker::new(machine, settings.max_step, settings.tolerance, settings.end);
         Transient {
             walker,
             settings: settings.clone(),
             recorder,
             stored_first,
+            repeats,
             between: Default::default(),
             pulses: BTreeMap::new(),
         }
@@ -138,7 +145,8 @@ impl Transient {
                 since = self.walker.machine.t;
             }
             let walker = &mut self.walker;
-            let target = walker.machine.next_corner().min(end);
+            let corner = walker.machine.next_corner().min(end);
+            let target = self.repeats.as_ref().map_or(corner, |repeats| repeats.looks().min(corner));
             let step = walker.find(target);
             let t = walker.machine.t;
             if step.length > 0.0 {
@@ -156,8 +164,25 @@ impl Transient {
                     (health.shortest_step, health.shortest_at) = (step.length, t);
                 }
             }
+            if let Some(repeats) = &mut self.repeats {
+                repeats.goes(&mut walker.machine, step.length);
+            }
             walker.take(step, target)?;
-            if let Some(change) = walker.happen(step)? {
+            if let Some(repeats) = &mut self.repeats {
+                repeats.sees(&walker.machine);
+                if step.ends == Ends::Target && target < corner {
+                    health.repeated += repeats.look(walker, &mut self.recorder, end, observer)?;
+                    continue;
+                }
+            }
+            let change = match &mut self.repeats {
+                Some(repeats) if repeats.derives() => orbit::happen(walker, step)?.map(|(event, change)| {
+                    repeats.passes(&walker.machine, event);
+                    change
+                }),
+                _ => walker.happen(step)?,
+            };
+            if let Some(change) = change {
                 self.recorder.event(change.taken);
                 pulses = change.pulses;
                 health.trips += u64::from(matches!(step.ends, Ends::Guard(_)));

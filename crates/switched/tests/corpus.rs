@@ -49,7 +49,7 @@ fn documents() -> Vec<(String, Supply)> {
 fn tried(circuit: &Circuit) -> Result<(Ended, Health), SwitchedError> {
     let study = circuit.studies.first();
     let end = study.map_or(1e-3, |s| s.duration);
-    let settings = Settings { end, record_from: 0.0, max_step: end, tolerance: 1e-5 };
+    let settings = Settings { end, record_from: 0.0, max_step: end, every_period: false, tolerance: 1e-5 };
     let mut health = Health::default();
     let ended = Transient::new(circuit, &settings)?.advance(&mut Watch, &mut health)?;
     Ok((ended, health))

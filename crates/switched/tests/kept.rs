@@ -37,7 +37,7 @@ proptest! {
         let circuit = circuit(&rows);
         // Some hundred periods are enough.
         let end = 0.2 * end;
-        let settings = Settings { end, record_from: from * end, max_step: end, tolerance: 1e-5 };
+        let settings = Settings { end, record_from: from * end, max_step: end, every_period: true, tolerance: 1e-5 };
         let (mut straight, mut health) = (Recording::default(), Health::default());
         Transient::new(&circuit, &settings).unwrap().advance(&mut straight, &mut health).unwrap();
         let mut stops: Vec<u64> = stops.iter().map(|stop| (stop * health.steps as f64) as u64 + 1).collect();
@@ -77,7 +77,7 @@ fn another_circuit_is_refused_and_a_later_end_reached() {
             (capacitor, Capacitor, "out gnd", &[("capacitance", "1u")]),
         ])
     };
-    let settings = |end: f64| Settings { end, record_from: 0.0, max_step: end, tolerance: 1e-6 };
+    let settings = |end: f64| Settings { end, record_from: 0.0, max_step: end, every_period: false, tolerance: 1e-6 };
     let (first, mut health) = (charged("C1", "1k"), Health::default());
     let mut transient = Transient::new(&first, &settings(1e-3)).unwrap();
     transient.advance(&mut Recording::default(), &mut health).unwrap();

@@ -261,7 +261,7 @@ proptest! {
         let circuit = drawn(&rows);
         let names = |error: &str| circuit.parts.iter().any(|part| error.contains(&part.id)) || error.contains("net ");
 
-        let settings = Settings { end: END, record_from: 0.0, max_step: END, tolerance: 1e-6 };
+        let settings = Settings { end: END, record_from: 0.0, max_step: END, every_period: false, tolerance: 1e-6 };
         let mut health = Health::default();
         match Transient::new(&circuit, &settings).and_then(|mut run| run.advance(&mut Watch::default(), &mut health)) {
             Ok(Ended::Done | Ended::Stopped) => {

@@ -1,8 +1,8 @@
 use crate::packed::Packed;
-use crate::{BUCKET, BUCKETS};
+use crate::{BUCKET, BUCKETS, MOST_LEVELS};
 use circuit::Circuit;
 use readings::{Recipe, signals};
-use recording::{Chunk, Column, Joiner};
+use recording::{Chunk, Column, Joiner, covered};
 use std::collections::HashMap;
 
 /// Cuts a recording into encoded chunks while it grows.
@@ -29,6 +29,28 @@ struct Level {
 struct Bounds {
     min: Vec<f64>,
     max: Vec<f64>,
+}
+
+/// How much of its buckets a level passes up.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Upto {
+    /// Chunks that are full.
+    Full,
+    /// All, on every level there may be: what follows is apart.
+    Top,
+    /// All, on those levels that are needed: nothing follows.
+    End,
+}
+
+impl Level {
+    /// Takes the first buckets, so many at most.
+    fn take(&mut self, most: usize) -> (Vec<f64>, Vec<Bounds>) {
+        let take = most.min(self.starts.len());
+        let bounds = self.bounds.iter_mut();
+        let bounds =
+            bounds.map(|b| Bounds { min: b.min.drain(..take).collect(), max: b.max.drain(..take).collect() }).collect();
+        (self.starts.drain(..take).collect(), bounds)
+    }
 }
 
 impl TraceBuilder {
@@ -62,10 +84,15 @@ impl TraceBuilder {
             return rows;
         }
         self.nodes += chunk.times.len() as i64;
-        self.raw(chunk, &mut rows);
+        let piece = self.joiner.join(chunk);
+        self.raw(&piece, &mut rows);
         self.seq += 1;
-        self.first_level(chunk);
-        self.pass_up(false, &mut rows);
+        if chunk.again > 0 {
+            self.come_again(&piece, &mut rows);
+        } else {
+            self.first_level(chunk);
+            self.pass_up(Upto::Full, &mut rows);
+        }
         rows
     }
 
@@ -75,18 +102,36 @@ impl TraceBuilder {
     pub fn finish(&mut self) -> Vec<Packed> {
         let mut rows = Vec::new();
         if self.levels.first().is_some_and(|level| level.seq > 0) {
-            self.pass_up(true, &mut rows);
+            self.pass_up(Upto::End, &mut rows);
         }
         rows
     }
 
-    fn raw(&mut self, chunk: &Chunk, rows: &mut Vec<Packed>) {
-        let piece = self.joiner.join(chunk);
-        let last_end = (piece.times.len() - 1) / 2 * 2;
-        let span = (piece.times[0], piece.times[last_end]);
-        rows.push(Packed::new("", 0, self.seq, span, &piece.times));
-        let columns = self.columns.iter().zip(&piece.columns);
-        rows.extend(columns.map(|(name, values)| Packed::new(name, 0, self.seq, span, values)));
+    fn raw(&self, piece: &Chunk, rows: &mut Vec<Packed>) {
+        let span = covered(&piece.times, piece.again);
+        let packed = |name: &str, values: &[f64]| Packed::new(name, 0, self.seq, span, values).coming(piece.again);
+        rows.push(packed("", &piece.times));
+        rows.extend(self.columns.iter().zip(&piece.columns).map(|(name, values)| packed(name, values)));
+    }
+
+    /// What comes again has buckets of its own on every level, which come as often; those before it end where it begins.
+    fn come_again(&mut self, piece: &Chunk, rows: &mut Vec<Packed>) {
+        self.pass_up(Upto::Top, rows);
+        self.first_level(piece);
+        for index in 0..MOST_LEVELS {
+            let level = self.level(index);
+            let (starts, bounds) = level.take(usize::MAX);
+            let span = covered(&piece.times, piece.again);
+            let level = &mut self.levels[index];
+            (level.last, level.seq) = (span.1, level.seq + 1);
+            let times = Packed::new("", index as i16 + 1, level.seq - 1, span, &starts).coming(piece.again);
+            let signals = self.signals.iter().zip(&bounds);
+            rows.extend(signals.map(|((signal, _), b)| Packed::extremes(&times, signal, &b.min, &b.max)));
+            rows.push(times);
+            if index + 1 < MOST_LEVELS {
+                self.condense(index + 1, &starts, span.1, &bounds);
+            }
+        }
     }
 
     fn level(&mut self, index: usize) -> &mut Level {
@@ -112,29 +157,24 @@ impl TraceBuilder {
         }
     }
 
-    /// Stores full chunks of buckets and condenses them into the next level; everything if
-    /// `all`, up to the level whose buckets fit into one chunk.
-    fn pass_up(&mut self, all: bool, rows: &mut Vec<Packed>) {
+    /// Stores chunks of buckets and condenses them into the next level: full ones, or what there is.
+    fn pass_up(&mut self, upto: Upto, rows: &mut Vec<Packed>) {
+        let all = upto != Upto::Full;
         let mut index = 0;
         while index < self.levels.len() {
             while self.levels[index].starts.len() >= BUCKETS || (all && !self.levels[index].starts.is_empty()) {
-                let take = BUCKETS.min(self.levels[index].starts.len());
                 let level = &mut self.levels[index];
-                let starts: Vec<f64> = level.starts.drain(..take).collect();
+                let (starts, bounds) = level.take(BUCKETS);
                 let to_time = level.starts.first().copied().unwrap_or(level.last);
-                let bounds: Vec<Bounds> = level
-                    .bounds
-                    .iter_mut()
-                    .map(|b| Bounds { min: b.min.drain(..take).collect(), max: b.max.drain(..take).collect() })
-                    .collect();
                 let seq = level.seq;
                 level.seq += 1;
+                let more = level.starts.len() >= BUCKETS;
                 let times = Packed::new("", index as i16 + 1, seq, (starts[0], to_time), &starts);
                 let signals = self.signals.iter().zip(&bounds);
                 rows.extend(signals.map(|((signal, _), b)| Packed::extremes(&times, signal, &b.min, &b.max)));
                 rows.push(times);
                 // A level that ends within its first chunk needs none above it.
-                if seq > 0 || self.levels[index].starts.len() >= BUCKETS || !all {
+                if (seq > 0 || more || upto != Upto::End) && index + 1 < MOST_LEVELS {
                     self.condense(index + 1, &starts, to_time, &bounds);
                 }
             }

@@ -2,7 +2,8 @@
 //! what a picture can show.
 //!
 //! Level 0 holds the recorded columns. Each level above holds minima and maxima over buckets 16 times as long, for every
-//! single signal, so a picture of any length is made from a few hundred kilobytes at most.
+//! single signal, so a picture of any length is made from a few hundred kilobytes at most. A period that comes again and
+//! again is there once on every level, with how often it comes.
 //!
 //! ```
 //! use mellow_traces::{Packed, thin};
@@ -28,3 +29,5 @@ pub use picture::{Points, envelope, thin};
 const BUCKET: usize = 16;
 /// Buckets in a chunk of a level above 0.
 const BUCKETS: usize = 256;
+/// Levels above 0 at most: a bucket of the highest is of 16 million nodes.
+const MOST_LEVELS: usize = 6;

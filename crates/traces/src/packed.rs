@@ -1,4 +1,5 @@
 use crate::codec::{decode, encode};
+use recording::{STAGE, turns};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// A stretch of one signal, packed.
@@ -12,8 +13,10 @@ pub struct Packed {
     pub seq: i32,
     /// First time covered, s.
     pub from: f64,
-    /// Last time covered, s.
+    /// Last time covered, s: how often it comes included.
     pub to: f64,
+    /// How many times more it comes, each a period later.
+    pub again: i64,
     /// Nodes or buckets.
     pub count: i32,
     /// The values.
@@ -29,7 +32,33 @@ impl Packed {
     /// Packs the values at nodes.
     pub fn new(signal: &str, level: i16, seq: i32, (from, to): (f64, f64), values: &[f64]) -> Self {
         let count = i32::try_from(values.len()).unwrap_or(i32::MAX);
-        Packed { signal: signal.to_owned(), level, seq, from, to, count, data: encode(values) }
+        Packed { signal: signal.to_owned(), level, seq, from, to, again: 0, count, data: encode(values) }
+    }
+
+    /// The same, coming so many times more.
+    pub(crate) fn coming(self, again: u64) -> Self {
+        Packed { again: i64::try_from(again).unwrap_or(i64::MAX), ..self }
+    }
+
+    /// By which time it comes again, s; all that it covers, if it comes once.
+    fn period(&self) -> f64 {
+        (self.to - self.from) / (self.again + 1) as f64
+    }
+
+    /// How many times further on it is looked at again, where that is no closer than so many seconds.
+    pub(crate) fn stride(&self, apart: f64) -> usize {
+        let period = self.period();
+        if period > 0.0 { (apart / period).floor().max(1.0) as usize } else { 1 }
+    }
+
+    /// At which times, s, it comes within a window: the first, the last, and between them each no closer to the one before than so
+    /// many seconds.
+    pub(crate) fn begins(&self, window: (f64, f64), apart: f64) -> impl Iterator<Item = f64> + use<> {
+        let (from, period) = (self.from, self.period());
+        let (first, last) = turns((self.from, self.to), self.again.unsigned_abs(), window);
+        let ends = (first < last).then_some(last);
+        let all = (first..last.max(first + 1)).step_by(self.stride(apart)).chain(ends);
+        all.map(move |turn| from + turn as f64 * period)
     }
 
     /// Packs lowest and highest values of buckets.
@@ -60,26 +89,46 @@ impl Packed {
     }
 }
 
-/// Joins the chunks of each signal, in the order of their times, dropping what consecutive ones repeat.
+/// Joins the chunks of each signal, in the order of their times, dropping what consecutive ones repeat. What comes again is there
+/// as often as it comes within a window, s, each time no closer to the one before than so many seconds: what lies between is a
+/// straight line then.
 ///
 /// # Errors
 /// [`Damaged`] if a chunk is, or if the signals do not have the same nodes.
-pub fn join_nodes(chunks: &[Packed]) -> Result<BTreeMap<&str, Vec<f64>>, Damaged> {
+pub fn join_nodes(chunks: &[Packed], window: (f64, f64), apart: f64) -> Result<BTreeMap<&str, Vec<f64>>, Damaged> {
     let mut columns: BTreeMap<&str, Vec<f64>> = BTreeMap::new();
     for chunk in chunks {
         let values = chunk.values()?;
         let column = columns.entry(&chunk.signal).or_default();
-        let skip = if column.is_empty() {
-            0
-        } else {
-            // The next chunk begins with the last end of a step, and has the inner node behind it too.
-            if column.len().is_multiple_of(2) {
-                column.pop();
+        if chunk.again == 0 {
+            join(column, &values);
+            continue;
+        }
+        let is_time = chunk.signal.is_empty();
+        let Some(first) = values.first() else { return Err(Damaged) };
+        let skips = chunk.stride(apart) > 1;
+        for (k, begins) in chunk.begins(window, apart).enumerate() {
+            let shift = if is_time { begins - first } else { 0.0 };
+            let turn: Vec<f64> = values.iter().map(|value| value + shift).collect();
+            if let (true, 1.., Some(last)) = (skips, k, column.last().copied()) {
+                column.extend([last + STAGE * (turn[0] - last), turn[0]]);
             }
-            1
-        };
-        column.extend_from_slice(values.get(skip..).unwrap_or_default());
+            join(column, &turn);
+        }
     }
     let lengths: BTreeSet<usize> = columns.values().map(Vec::len).collect();
     if lengths.len() > 1 { Err(Damaged) } else { Ok(columns) }
+}
+
+/// Joins the nodes of a chunk to those before it.
+fn join(column: &mut Vec<f64>, values: &[f64]) {
+    let mut skip = 0;
+    if !column.is_empty() {
+        // The next chunk begins with the last end of a step, and has the inner node behind it too.
+        if column.len().is_multiple_of(2) {
+            column.pop();
+        }
+        skip = 1;
+    }
+    column.extend_from_slice(values.get(skip..).unwrap_or_default());
 }

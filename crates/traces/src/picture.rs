@@ -24,21 +24,42 @@ impl Points {
 /// # Errors
 /// [`Damaged`] if a chunk is, or if times and values are not as many.
 pub fn envelope(buckets: &[Packed], from: f64, to: f64, width: usize) -> Result<Points, Damaged> {
-    let (mut starts, mut mins, mut maxs) = (Vec::new(), Vec::new(), Vec::new());
-    for chunk in buckets {
-        if chunk.signal.is_empty() {
-            starts.extend(chunk.values()?);
-        } else {
-            let (lowest, highest) = chunk.bounds()?;
-            mins.extend(lowest);
-            maxs.extend(highest);
-        }
-    }
-    if starts.len() != mins.len() {
+    let pixel = (to - from) / width as f64;
+    let (times, values): (Vec<&Packed>, Vec<&Packed>) = buckets.iter().partition(|chunk| chunk.signal.is_empty());
+    if times.len() != values.len() {
         return Err(Damaged);
     }
+    let (mut starts, mut mins, mut maxs) = (Vec::new(), Vec::new(), Vec::new());
+    for (times, values) in times.into_iter().zip(values) {
+        let (begin, (lowest, highest)) = (times.values()?, values.bounds()?);
+        if begin.len() != lowest.len() || begin.is_empty() {
+            return Err(Damaged);
+        }
+        if times.again == 0 {
+            starts.extend(begin);
+            mins.extend(lowest);
+            maxs.extend(highest);
+            continue;
+        }
+        // Where a pixel holds more than one of what comes again, one tells what all of them reach.
+        let together = times.stride(pixel) > 1;
+        let (least, most) = (
+            lowest.iter().copied().fold(f64::INFINITY, f64::min),
+            highest.iter().copied().fold(f64::NEG_INFINITY, f64::max),
+        );
+        for begins in times.begins((from, to), pixel) {
+            if together {
+                starts.push(begins);
+                mins.push(least);
+                maxs.push(most);
+            } else {
+                starts.extend(begin.iter().map(|t| begins + (t - begin[0])));
+                mins.extend_from_slice(&lowest);
+                maxs.extend_from_slice(&highest);
+            }
+        }
+    }
     let mut points = Points::default();
-    let pixel = (to - from) / width as f64;
     let mut i = starts.partition_point(|t| *t < from).saturating_sub(1);
     while i < starts.len() && starts[i] <= to {
         // One upright stroke per pixel.

@@ -11,6 +11,8 @@ const SUPPLY: &str = r#"{ "mellow_coil": 1, "title": "one net", "parts": [
     { "id": "R1", "kind": "resistor", "pins": { "a": "x", "b": "gnd" }, "parameters": { "resistance": "1" } }
 ] }"#;
 
+const EVER: (f64, f64) = (f64::MIN, f64::MAX);
+
 /// Nodes of steps with an inner node each, from lengths and values.
 fn nodes(steps: &[(f64, f64, f64)]) -> (Vec<f64>, Vec<f64>) {
     let (mut times, mut values) = (vec![0.0], vec![0.0]);
@@ -22,23 +24,39 @@ fn nodes(steps: &[(f64, f64, f64)]) -> (Vec<f64>, Vec<f64>) {
     (times, values)
 }
 
-/// Packs the voltage of net `x` in chunks of an even count of nodes each.
-fn packed(times: &[f64], values: &[f64], cuts: &[usize]) -> Vec<Packed> {
+fn builder() -> TraceBuilder {
     let supply: Supply = serde_json::from_str(SUPPLY).unwrap();
     let circuit = resolve(&supply).unwrap();
+    assert!(signals(&circuit).len() >= 4);
     let columns = [("x", Quantity::Voltage), ("V1", Quantity::Current), ("R1", Quantity::Current)];
-    let mut builder = TraceBuilder::new(&circuit, &columns.map(|(of, quantity)| Column::new(of, quantity)));
+    TraceBuilder::new(&circuit, &columns.map(|(of, quantity)| Column::new(of, quantity)))
+}
+
+/// The same voltage and currents in all columns.
+fn chunk(times: &[f64], values: &[f64]) -> Chunk {
+    Chunk::new(times.to_vec(), vec![values.to_vec(); 3])
+}
+
+/// What is packed of one signal on one level.
+fn of(chunks: &[Packed], signal: &str, level: i16) -> Vec<Packed> {
+    let own = |c: &&Packed| c.level == level && (c.signal.is_empty() || c.signal == signal);
+    let mut own: Vec<Packed> = chunks.iter().filter(own).cloned().collect();
+    own.sort_by_key(|c| (c.signal.clone(), c.seq));
+    own
+}
+
+/// Packs the voltage of net `x` in chunks of an even count of nodes each.
+fn packed(times: &[f64], values: &[f64], cuts: &[usize]) -> Vec<Packed> {
+    let mut builder = builder();
     let mut chunks = Vec::new();
     let (mut at, mut cuts) = (0, cuts.iter().cycle());
     while at < times.len() {
         let to = (at + 2 * cuts.next().unwrap()).min(times.len());
-        let piece = || values[at..to].to_vec();
-        chunks.extend(builder.push(&Chunk { times: times[at..to].to_vec(), columns: vec![piece(), piece(), piece()] }));
+        chunks.extend(builder.push(&chunk(&times[at..to], &values[at..to])));
         at = to;
     }
     assert_eq!(builder.nodes(), times.len() as i64);
     chunks.extend(builder.finish());
-    assert!(signals(&circuit).len() >= 4);
     chunks
 }
 
@@ -61,16 +79,16 @@ proptest! {
         let chunks = packed(&times, &values, &cuts);
         let mut bottom: Vec<Packed> = chunks.into_iter().filter(|c| c.level == 0).collect();
         bottom.sort_by_key(|c| c.seq);
-        let joined = join_nodes(&bottom).unwrap();
+        let joined = join_nodes(&bottom, EVER, 0.0).unwrap();
         prop_assert_eq!(&joined[""], &times);
         prop_assert_eq!(&joined["x.v"], &values);
         let mut hurt = bottom.clone();
         hurt[0].data.truncate(3);
-        prop_assert!(join_nodes(&hurt).is_err());
+        prop_assert!(join_nodes(&hurt, EVER, 0.0).is_err());
         // The next chunk repeats the last two nodes, so one of two is not missed.
         if bottom.len() > 4 && bottom[1].count > 2 {
             bottom.remove(1);
-            prop_assert!(join_nodes(&bottom).is_err(), "a missing chunk goes unnoticed");
+            prop_assert!(join_nodes(&bottom, EVER, 0.0).is_err(), "a missing chunk goes unnoticed");
         }
     }
 
@@ -83,13 +101,66 @@ proptest! {
         let end = *times.last().unwrap();
         let top = chunks.iter().map(|c| c.level).max().unwrap();
         for level in 1..=top {
-            let mut buckets: Vec<Packed> =
-                chunks.iter().filter(|c| c.level == level && (c.signal.is_empty() || c.signal == "x.v")).cloned().collect();
-            buckets.sort_by_key(|c| c.seq);
-            let points = envelope(&buckets, 0.0, end, 300).unwrap();
+            let points = envelope(&of(&chunks, "x.v", level), 0.0, end, 300).unwrap();
             prop_assert_eq!(drawn(&points, 0.0, end), (low, high), "level {}", level);
             prop_assert!(points.t.is_sorted() && points.t.len() <= 2 * 301);
         }
+    }
+
+    /// A period that is kept once and comes again, amid what comes once: nodes and pictures of any window are those of a
+    /// recording in which all of it is written out.
+    #[test]
+    fn what_comes_again_is_seen_as_often_as_it_comes(
+        parts in [steps(60), steps(200), steps(60)], again in 1u64..3000, (at, wide) in (0.0f64..1.0, 0.001f64..1.0),
+    ) {
+        let [mut before, mut period, after] = parts;
+        // It begins and ends with the same value.
+        let last = |steps: &mut [(f64, f64, f64)]| steps.last_mut().map(|step| step.2 = 7.0);
+        (last(&mut before), last(&mut period));
+        let mut written = before.clone();
+        (0..=again).for_each(|_| written.extend(&period));
+        written.extend(&after);
+        let (times, values) = nodes(&written);
+        let (first, each) = (1 + 2 * before.len(), 2 * period.len());
+        let behind = first + each * (again as usize + 1);
+        let mut builder = builder();
+        let mut chunks = builder.push(&chunk(&times[..first], &values[..first]));
+        let comes = Chunk { again, ..chunk(&times[first..first + each], &values[first..first + each]) };
+        chunks.extend(builder.push(&comes));
+        chunks.extend(builder.push(&chunk(&times[behind..], &values[behind..])));
+        chunks.extend(builder.finish());
+        prop_assert_eq!(builder.nodes() as usize, first + each + 2 * after.len());
+        let end = *times.last().unwrap();
+        let (from, to) = (at * end, (at + wide).min(1.0) * end);
+        let near = |a: f64, b: f64| (a - b).abs() < 1e-9 * end;
+        let touching: Vec<Packed> = of(&chunks, "x.v", 0).into_iter().filter(|c| c.from <= to && c.to >= from).collect();
+        let joined = join_nodes(&touching, (from, to), 0.0).unwrap();
+        let seen: Vec<(f64, f64)> = joined[""].iter().copied().zip(joined["x.v"].iter().copied()).collect();
+        let start = times.iter().position(|t| near(*t, seen[0].0)).unwrap();
+        prop_assert!(seen[0].0 <= from && seen.last().unwrap().0 >= to * (1.0 - 1e-9));
+        for (k, (t, y)) in seen.iter().enumerate() {
+            prop_assert!(near(*t, times[start + k]) && *y == values[start + k], "{} of {}", k, seen.len());
+        }
+        // Every pixel of a picture from buckets reaches what the nodes in it reach, and no further than those near by.
+        let (width, levels) = (200, chunks.iter().map(|c| c.level).max().unwrap());
+        let pixel = (to - from) / width as f64;
+        for level in 1..=levels {
+            let buckets: Vec<Packed> = of(&chunks, "x.v", level).into_iter().filter(|c| c.from <= to && c.to >= from).collect();
+            let points = envelope(&buckets, from, to, width).unwrap();
+            let whole = values.iter().zip(&times).filter(|(_, t)| (from..=to).contains(*t));
+            let (low, high) = whole.fold((f64::MAX, f64::MIN), |(l, h), (v, _)| (l.min(*v), h.max(*v)));
+            let (l, h) = drawn(&points, f64::MIN, f64::MAX);
+            prop_assert!(l <= low && h >= high && points.t.is_sorted(), "level {level}: {l}..{h} for {low}..{high}");
+            prop_assert!(points.t.len() <= 2 * (width + 2));
+        }
+        // Where there are many a pixel, one of them a pixel is as good.
+        let bottom = of(&chunks, "x.v", 0);
+        let few = join_nodes(&bottom, EVER, pixel).unwrap();
+        let (low, high) = values.iter().fold((f64::MAX, f64::MIN), |(l, h), v| (l.min(*v), h.max(*v)));
+        let drawn = drawn(&thin(&few[""], &few["x.v"], 0.0, end, width), 0.0, end);
+        prop_assert!(near(drawn.0, low) && near(drawn.1, high) || few[""].len() < width, "{drawn:?} for {low}, {high}");
+        prop_assert!(few[""].is_sorted() && few[""].len() % 2 == 1);
+        prop_assert!(few[""].len() <= times.len().min(first + 2 * after.len() + (each + 2) * (2 + (2.0 * end / pixel) as usize)));
     }
 
     #[test]

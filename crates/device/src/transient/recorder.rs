@@ -148,7 +148,7 @@ impl<'a> Recorder<'a> {
         }
         let width = self.equations.columns().len();
         let column = |c: usize| self.rows.iter().skip(c).step_by(width).copied().collect();
-        observer.record(Chunk { times: std::mem::take(&mut self.times), columns: (0..width).map(column).collect() });
+        observer.record(Chunk::new(std::mem::take(&mut self.times), (0..width).map(column).collect()));
         self.rows.clear();
         self.chunk_nodes = (2 * self.chunk_nodes).min(self.longest_chunk);
     }

@@ -162,7 +162,7 @@ impl Bench {
         let starts = (0..times.len()).step_by(PIECE);
         let piece = |from: usize| {
             let cut = |values: &[f64]| values[from..(from + PIECE).min(values.len())].to_vec();
-            Chunk { times: cut(&times), columns: columns.iter().map(|c| cut(c)).collect() }
+            Chunk::new(cut(&times), columns.iter().map(|c| cut(c)).collect())
         };
         starts.map(piece).collect()
     }

@@ -1,6 +1,7 @@
-use recording::{Chunk, Chunks, Command, Joiner, Observer, Piece, Progress, Unreadable};
+use recording::{Chunk, Chunks, Command, Joiner, Observer, Piece, Progress, Unreadable, covered, unrolled};
 use std::fs::File;
 use std::io;
+use std::ops::ControlFlow;
 use std::os::unix::fs::FileExt;
 
 /// What is kept in memory, bytes; what comes after goes into a file without a name.
@@ -21,12 +22,17 @@ pub(crate) struct Spool {
 struct Kept {
     from: f64,
     to: f64,
+    /// How many times more it comes.
+    again: u64,
     place: Place,
 }
 
 #[derive(Debug)]
 enum Place {
-    Memory(Chunk),
+    Memory {
+        times: Vec<f64>,
+        columns: Vec<Vec<f64>>,
+    },
     /// Times, then columns, one behind the other.
     File {
         offset: u64,
@@ -39,14 +45,14 @@ impl Spool {
     pub(crate) fn push(&mut self, chunk: &Chunk) {
         let piece = self.joiner.join(chunk);
         let nodes = piece.times.len();
-        let (Some(from), Some(to)) = (piece.times.first(), piece.times.get(nodes.saturating_sub(1) / 2 * 2)) else {
+        if nodes == 0 {
             return;
-        };
-        let (from, to) = (*from, *to);
+        }
+        let ((from, to), again) = (covered(&piece.times, piece.again), piece.again);
         let bytes = size_of::<f64>() * nodes * (1 + piece.columns.len());
         let place = if self.memory + bytes <= IN_MEMORY {
             self.memory += bytes;
-            Place::Memory(piece)
+            Place::Memory { times: piece.times, columns: piece.columns }
         } else {
             match self.write(&piece) {
                 Ok(offset) => Place::File { offset, nodes },
@@ -56,7 +62,7 @@ impl Spool {
                 }
             }
         };
-        self.kept.push(Kept { from, to, place });
+        self.kept.push(Kept { from, to, again, place });
     }
 
     /// What went wrong while keeping.
@@ -107,17 +113,22 @@ impl Chunks for Spool {
         if let Some(trouble) = self.trouble() {
             return Err(Unreadable(trouble.to_owned()));
         }
+        let mut all = |piece: Piece<'_>| {
+            take(piece);
+            ControlFlow::Continue(())
+        };
         for kept in self.kept.iter().filter(|k| k.from <= to && k.to >= from) {
             match &kept.place {
-                Place::Memory(piece) => {
-                    let columns = columns.iter().map(|c| piece.columns.get(*c).map_or(&[][..], Vec::as_slice));
-                    take(Piece { times: &piece.times, columns: columns.collect() });
+                Place::Memory { times, columns: kept_columns } => {
+                    let columns = columns.iter().map(|c| kept_columns.get(*c).map_or(&[][..], Vec::as_slice));
+                    let _ = unrolled(times, &columns.collect::<Vec<_>>(), kept.again, (from, to), &mut all);
                 }
                 Place::File { offset, nodes } => {
                     let times = self.read(*offset, *nodes, 0)?;
                     let read = columns.iter().map(|c| self.read(*offset, *nodes, 1 + c));
                     let read = read.collect::<Result<Vec<_>, _>>()?;
-                    take(Piece { times: &times, columns: read.iter().map(Vec::as_slice).collect() });
+                    let columns: Vec<&[f64]> = read.iter().map(Vec::as_slice).collect();
+                    let _ = unrolled(&times, &columns, kept.again, (from, to), &mut all);
                 }
             }
         }
@@ -138,10 +149,10 @@ mod tests {
         let mut spool = Spool::default();
         for chunk in 0..chunks {
             let all = chunk * nodes..(chunk + 1) * nodes;
-            spool.push(&Chunk {
-                times: all.clone().map(|n| n as f64).collect(),
-                columns: (0..columns).map(|c| all.clone().map(|n| value(n, c)).collect()).collect(),
-            });
+            spool.push(&Chunk::new(
+                all.clone().map(|n| n as f64).collect(),
+                (0..columns).map(|c| all.clone().map(|n| value(n, c)).collect()).collect(),
+            ));
         }
         assert!(spool.file.is_some() && spool.trouble().is_none());
         let last = chunks * nodes - 2;

@@ -3,7 +3,7 @@ use circuit::expression::ExpressionError;
 use circuit::{Circuit, Quantity, Signal, SignalError};
 use quantity::Unit;
 use readings::{Derived, MeasureError, Recipe, Span, Survey};
-use recording::{Chunk, Column, Piece};
+use recording::{Chunk, Column, Piece, unrolled};
 use std::ops::ControlFlow;
 use tokio::task::block_in_place;
 use traces::{Damaged, Packed, Points, envelope, join_nodes, thin};
@@ -81,7 +81,7 @@ pub(crate) struct Traces<'a> {
 }
 
 /// Levels above 0 are used where level 0 has more nodes per pixel than this.
-const NODES_PER_PIXEL: i64 = 64;
+const NODES_PER_PIXEL: f64 = 64.0;
 
 /// Chunks read at once while passing over a run.
 const CHUNKS_AT_ONCE: i32 = 16;
@@ -108,7 +108,8 @@ impl Traces<'_> {
         let plain: Vec<Drawable> = nodes.into_iter().filter(|d| d.reaches_back(from) >= from).collect();
         let columns = columns_of(&plain);
         // Of what was measured there is not every column; then each is read by itself, and says what is missing.
-        let joined = if columns.is_empty() { None } else { self.joined(&columns, from, to).await.ok() };
+        let pixel = (to - from) / width as f64;
+        let joined = if columns.is_empty() { None } else { self.joined(&columns, from, to, pixel).await.ok() };
         let mut drawn = Vec::new();
         for text in texts {
             let one = async {
@@ -141,15 +142,15 @@ impl Traces<'_> {
     /// The level above 0 that has enough for a plot, if nodes would be too many.
     async fn level_for(&self, from: f64, to: f64, width: usize) -> Result<Option<i16>, TraceError> {
         let levels = self.store.levels(self.run, from, to).await?;
-        let nodes = levels.iter().find(|l| l.level == 0).map_or(0, |l| l.count);
+        let nodes = levels.iter().find(|l| l.level == 0).map_or(0.0, |l| l.within());
         let reach = levels.iter().find(|l| l.level == 1).map(|l| l.to_time);
         // A short run has no levels above 0, a young one none yet.
-        Ok(reach.filter(|_| nodes > NODES_PER_PIXEL * width as i64).map(|reach| {
+        Ok(reach.filter(|_| nodes > NODES_PER_PIXEL * width as f64).map(|reach| {
             // The coarsest level that still has a bucket per pixel and is as complete as level 1; upper levels lag behind
             // while a run goes on.
+            let pixel = (to - from) / width as f64;
             let complete = levels.iter().filter(|l| l.level > 0 && l.to_time >= reach.min(to));
-            let fit = complete.filter(|l| l.count >= width as i64).max_by_key(|l| l.level);
-            fit.map_or(1, |l| l.level)
+            complete.filter(|l| l.has_one_per(pixel, to - from)).map(|l| l.level).max().unwrap_or(1)
         }))
     }
 
@@ -161,17 +162,23 @@ impl Traces<'_> {
         to: f64,
     ) -> Result<(Vec<f64>, Vec<f64>), TraceError> {
         let columns = columns_of(std::slice::from_ref(drawable));
-        let (times, values) = self.joined(&columns, drawable.reaches_back(from), to).await?;
+        let (times, values) = self.joined(&columns, drawable.reaches_back(from), to, 0.0).await?;
         let drawn = block_in_place(|| drawable.evaluate(&times, &columns, &values));
         Ok((times, drawn))
     }
 
-    /// Whole columns between two times, and the times.
-    async fn joined(&self, columns: &[Column], from: f64, to: f64) -> Result<(Vec<f64>, Vec<Vec<f64>>), TraceError> {
+    /// Whole columns between two times, and the times; of what comes again no more than one in so many seconds.
+    async fn joined(
+        &self,
+        columns: &[Column],
+        from: f64,
+        to: f64,
+        apart: f64,
+    ) -> Result<(Vec<f64>, Vec<Vec<f64>>), TraceError> {
         let names: Vec<String> = columns.iter().map(name).chain([String::new()]).collect();
         let rows = self.store.chunks(self.run, 0, &names, from, to).await?;
         block_in_place(|| {
-            let mut joined = join_nodes(&rows)?;
+            let mut joined = join_nodes(&rows, (from, to), apart)?;
             let times = joined.remove("").unwrap_or_default();
             let values = columns.iter().map(|column| {
                 let found = joined.remove(name(column).as_str());
@@ -197,7 +204,7 @@ impl Traces<'_> {
         };
         let start = drawables.iter().map(|d| d.reaches_back(span.from)).fold(span.from, f64::min);
         if start < span.from {
-            let (times, values) = self.joined(&columns, start, span.to).await?;
+            let (times, values) = self.joined(&columns, start, span.to, 0.0).await?;
             let _ = block_in_place(|| take(&times, &evaluated(&times, &values)));
             return Ok(());
         }
@@ -208,9 +215,12 @@ impl Traces<'_> {
             let Some(last) = rows.last() else { return Ok(()) };
             after = last.seq;
             let going = block_in_place(|| {
-                for piece in rows.chunk_by(|a, b| a.seq == b.seq) {
-                    let (times, values) = unpacked(piece, &columns)?;
-                    if take(&times, &evaluated(&times, &values)).is_break() {
+                for rows in rows.chunk_by(|a, b| a.seq == b.seq) {
+                    let wanted = each_piece(rows, &columns, (span.from, span.to), &mut |piece| {
+                        let values: Vec<Vec<f64>> = piece.columns.iter().map(|c| c.to_vec()).collect();
+                        take(piece.times, &evaluated(piece.times, &values))
+                    });
+                    if wanted?.is_break() {
                         return Ok(false);
                     }
                 }
@@ -234,8 +244,11 @@ impl Traces<'_> {
                 let Some(last) = rows.last() else { break };
                 after = last.seq;
                 block_in_place(|| {
-                    for piece in rows.chunk_by(|a, b| a.seq == b.seq) {
-                        take(survey, piece, &columns)?;
+                    for rows in rows.chunk_by(|a, b| a.seq == b.seq) {
+                        let _ = each_piece(rows, &columns, (from, to), &mut |piece| {
+                            survey.take(&piece, &columns);
+                            ControlFlow::Continue(())
+                        })?;
                     }
                     Ok::<_, TraceError>(())
                 })?;
@@ -272,7 +285,7 @@ pub(crate) async fn whole_pieces(
     let rows = store.chunks_after(run, &names, (f64::MIN, f64::MAX), after, CHUNKS_AT_ONCE).await?;
     let piece = |rows: &[Packed]| {
         let (times, columns) = unpacked(rows, columns)?;
-        Ok((rows[0].seq, Chunk { times, columns }))
+        Ok((rows[0].seq, Chunk { again: rows[0].again.unsigned_abs(), ..Chunk::new(times, columns) }))
     };
     rows.chunk_by(|a, b| a.seq == b.seq).map(piece).collect()
 }
@@ -312,9 +325,14 @@ fn name(key: &Column) -> String {
     format!("{}.{}", key.of, key.quantity.letter())
 }
 
-/// Hands the rows of one chunk to a survey.
-fn take(survey: &mut Survey, rows: &[Packed], columns: &[Column]) -> Result<(), TraceError> {
+/// Hands over what the rows of one chunk hold, as often as it comes within a window.
+fn each_piece(
+    rows: &[Packed],
+    columns: &[Column],
+    window: (f64, f64),
+    take: &mut dyn FnMut(Piece<'_>) -> ControlFlow<()>,
+) -> Result<ControlFlow<()>, TraceError> {
     let (times, read) = unpacked(rows, columns)?;
-    survey.take(&Piece { times: &times, columns: read.iter().map(Vec::as_slice).collect() }, columns);
-    Ok(())
+    let columns: Vec<&[f64]> = read.iter().map(Vec::as_slice).collect();
+    Ok(unrolled(&times, &columns, rows[0].again.unsigned_abs(), window, take))
 }

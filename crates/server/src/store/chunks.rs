@@ -3,18 +3,45 @@ use super::{Result, Store};
 use diesel::pg::Pg;
 use diesel::prelude::*;
 use diesel::query_builder::{QueryFragment, QueryId};
-use diesel::sql_types::{self, Array, Binary, Double, Integer, SmallInt, Text};
+use diesel::sql_types::{self, Array, BigInt, Binary, Double, Integer, SmallInt, Text};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use traces::Packed;
 use uuid::Uuid;
 
 /// How much there is of a level within a window.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct LevelSpan {
     pub(crate) level: i16,
+    /// Nodes or buckets of what comes once.
     pub(crate) count: i64,
     pub(crate) to_time: f64,
+    /// What comes again.
+    pub(crate) comes: Vec<Comes>,
+}
+
+/// A stretch of what comes again: how long it lasts within the window, its period, s, and nodes or buckets of one.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Comes {
+    pub(crate) within: f64,
+    pub(crate) period: f64,
+    pub(crate) count: i64,
+}
+
+impl LevelSpan {
+    /// Nodes or buckets within the window, about.
+    pub(crate) fn within(&self) -> f64 {
+        let again = self.comes.iter().map(|comes| comes.count as f64 * (comes.within / comes.period).max(1.0));
+        self.count as f64 + again.sum::<f64>()
+    }
+
+    /// Whether there are buckets enough for pixels of such a width, s, in a window: of what comes once, and of what comes again
+    /// unless all of it is in every pixel.
+    pub(crate) fn has_one_per(&self, pixel: f64, window: f64) -> bool {
+        let again: f64 = self.comes.iter().map(|comes| comes.within).sum();
+        self.count as f64 * pixel >= window - again
+            && self.comes.iter().all(|comes| comes.count as f64 * pixel >= comes.period)
+    }
 }
 
 /// Rows per statement.
@@ -28,8 +55,8 @@ fn insert(run: Uuid, chunks: &[Packed]) -> impl QueryFragment<Pg> + QueryId + Ru
         };
     }
     diesel::sql_query(
-        "INSERT INTO trace_chunks (run_id, signal, level, seq, from_time, to_time, count, data) \
-         SELECT $1, * FROM unnest($2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO NOTHING",
+        "INSERT INTO trace_chunks (run_id, signal, level, seq, from_time, to_time, count, data, again) \
+         SELECT $1, * FROM unnest($2, $3, $4, $5, $6, $7, $8, $9) ON CONFLICT DO NOTHING",
     )
     .bind::<sql_types::Uuid, _>(run)
     .bind::<Array<Text>, _>(column!(signal))
@@ -39,6 +66,7 @@ fn insert(run: Uuid, chunks: &[Packed]) -> impl QueryFragment<Pg> + QueryId + Ru
     .bind::<Array<Double>, _>(column!(to))
     .bind::<Array<Integer>, _>(column!(count))
     .bind::<Array<Binary>, _>(column!(data))
+    .bind::<Array<BigInt>, _>(column!(again))
 }
 
 /// Stores chunks; ignores what is there already.
@@ -49,7 +77,7 @@ pub(super) async fn insert_all(connection: &mut AsyncPgConnection, run: Uuid, ch
     Ok(())
 }
 
-type Row = (String, i16, i32, f64, f64, i32, Vec<u8>);
+type Row = (String, i16, i32, f64, f64, i32, Vec<u8>, i64);
 
 /// The columns of a chunk, in the order of [`Row`].
 const ROW: (
@@ -60,6 +88,7 @@ const ROW: (
     trace_chunks::to_time,
     trace_chunks::count,
     trace_chunks::data,
+    trace_chunks::again,
 ) = (
     trace_chunks::signal,
     trace_chunks::level,
@@ -68,10 +97,11 @@ const ROW: (
     trace_chunks::to_time,
     trace_chunks::count,
     trace_chunks::data,
+    trace_chunks::again,
 );
 
-fn packed((signal, level, seq, from, to, count, data): Row) -> Packed {
-    Packed { signal, level, seq, from, to, count, data }
+fn packed((signal, level, seq, from, to, count, data, again): Row) -> Packed {
+    Packed { signal, level, seq, from, to, again, count, data }
 }
 
 impl Store {
@@ -99,16 +129,11 @@ impl Store {
     /// How many nodes or buckets each level has within a window, finest first.
     pub(crate) async fn levels(&self, run: Uuid, from: f64, to: f64) -> Result<Vec<LevelSpan>> {
         let mut connection = self.connection().await?;
-        let rows: Vec<(i16, Option<i64>, Option<f64>)> = trace_chunks::table
-            .filter(
-                trace_chunks::run_id
-                    .eq(run)
-                    .and(trace_chunks::signal.eq(""))
-                    .and(trace_chunks::from_time.le(to))
-                    .and(trace_chunks::to_time.ge(from)),
-            )
+        let of_run = trace_chunks::run_id.eq(run).and(trace_chunks::signal.eq(""));
+        let touching = trace_chunks::from_time.le(to).and(trace_chunks::to_time.ge(from));
+        let once: Vec<(i16, Option<i64>, Option<f64>)> = trace_chunks::table
+            .filter(of_run.and(touching).and(trace_chunks::again.eq(0)))
             .group_by(trace_chunks::level)
-            .order(trace_chunks::level)
             .select((
                 trace_chunks::level,
                 diesel::dsl::sum(trace_chunks::count),
@@ -116,14 +141,29 @@ impl Store {
             ))
             .load(&mut connection)
             .await?;
-        Ok(rows
-            .into_iter()
-            .map(|(level, count, to_time)| LevelSpan {
-                level,
-                count: count.unwrap_or(0),
-                to_time: to_time.unwrap_or(0.0),
-            })
-            .collect())
+        let again: Vec<(i16, f64, f64, i32, i64)> = trace_chunks::table
+            .filter(of_run.and(touching).and(trace_chunks::again.gt(0)))
+            .select((
+                trace_chunks::level,
+                trace_chunks::from_time,
+                trace_chunks::to_time,
+                trace_chunks::count,
+                trace_chunks::again,
+            ))
+            .load(&mut connection)
+            .await?;
+        let mut levels: BTreeMap<i16, LevelSpan> = BTreeMap::new();
+        for (level, count, to_time) in once {
+            let (count, to_time) = (count.unwrap_or(0), to_time.unwrap_or(0.0));
+            levels.insert(level, LevelSpan { level, count, to_time, comes: Vec::new() });
+        }
+        for (level, begins, ends, count, again) in again {
+            let span = levels.entry(level).or_insert_with(|| LevelSpan { level, ..LevelSpan::default() });
+            span.to_time = span.to_time.max(ends);
+            let period = (ends - begins) / (again + 1) as f64;
+            span.comes.push(Comes { within: ends.min(to) - begins.max(from), period, count: count.into() });
+        }
+        Ok(levels.into_values().collect())
     }
 
     /// The chunks of some signals at a level that touch a window, by signal and time.

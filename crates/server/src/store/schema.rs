@@ -79,6 +79,7 @@ diesel::table! {
         to_time -> Float8,
         count -> Int4,
         data -> Bytea,
+        again -> Int8,
     }
 }
 

@@ -23,7 +23,7 @@ pub struct Run {
 
 pub fn tried(circuit: Circuit, end: f64, from: f64, tolerance: f64) -> Result<Run, SwitchedError> {
     let (mut kept, mut health) = (Recording::default(), Health::default());
-    let settings = Settings { end, record_from: from, max_step: end, tolerance };
+    let settings = Settings { end, record_from: from, max_step: end, every_period: false, tolerance };
     Transient::new(&circuit, &settings)?.advance(&mut kept, &mut health)?;
     Ok(Run { columns: recording::columns(&circuit), circuit, recording: kept, health })
 }

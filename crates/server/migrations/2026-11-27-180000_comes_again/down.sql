@@ -1,0 +1,1 @@
+ALTER TABLE trace_chunks DROP COLUMN again;
