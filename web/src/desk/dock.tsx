@@ -158,6 +158,12 @@ function Health({ run }: { run?: Run }) {
     ],
     ["Steps", `${engine.steps} accepted, ${engine.rejected} rejected, ${engine.unsettled} cut short`],
     ...(engine.trips ? ([["Trips", `${engine.trips}, each located in time`]] as [string, string][]) : []),
+    ...(engine.repeated
+      ? ([["Periods left out", `${engine.repeated} in which nothing new happens: like the one before`]] as [
+          string,
+          string,
+        ][])
+      : []),
     ...(engine.leaps
       ? ([["Leaps", `${engine.leaps} over changes too fast to resolve`]] as [string, string][])
       : []),

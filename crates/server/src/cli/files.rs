@@ -161,9 +161,11 @@ fn report(supply: &Supply, study: &str, outcome: &Outcome) {
         health.engine.rejected,
         health.engine.energy.relative
     );
-    for (count, what) in
-        [(health.engine.trips, "trips of switches"), (health.engine.leaps, "leaps over unresolvable changes")]
-    {
+    for (count, what) in [
+        (health.engine.trips, "trips of switches"),
+        (health.engine.leaps, "leaps over unresolvable changes"),
+        (health.engine.repeated, "periods left out in which nothing new happens: like the one before"),
+    ] {
         if count > 0 {
             say!("  {count} {what}");
         }

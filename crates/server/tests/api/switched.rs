@@ -57,3 +57,63 @@ fn a_converter_settles_and_says_how_it_was_simulated() {
     assert_eq!(failed["state"], "failed");
     assert!(failed.to_string().contains("nothing repeats"), "{failed}");
 }
+
+/// Nothing new happens in most of a long run: a few of its nodes are kept, and everything is seen as often as it comes, in pictures
+/// of any length, when it is measured, judged and gone on with.
+#[test]
+fn what_comes_again_is_kept_once_and_seen_throughout() {
+    let (_server, client) = serve(&database(), &[]);
+    let mut long = buck();
+    long["studies"] =
+        json!([{ "id": "long", "kind": "switch_on", "engine": "switched", "title": "Long", "duration": "2" }]);
+    long["readings"][0]["study"] = json!("long");
+    long["readings"][0]["window"] = json!({ "between": { "from": "1", "to": "2" } });
+    let (status, supply) = client.post("/api/supplies", &json!({ "document": long }));
+    assert_eq!(status, 200, "{supply}");
+    let path = format!("/api/supplies/{}/runs", supply["id"].as_str().unwrap());
+    let run = client.post(&path, &json!({ "study": "long" })).1["id"].as_str().unwrap().to_owned();
+    let done = client.finished(&run);
+    assert_eq!(done["state"], "done", "{done}");
+    let (health, nodes) = (&done["outcome"]["health"]["engine"], done["node_count"].as_u64().unwrap());
+    let repeated = health["repeated"].as_u64().unwrap();
+    assert!(repeated > 190_000 && nodes < 200_000, "{repeated} periods, {nodes} nodes");
+    assert_eq!(done["outcome"]["verdicts"][0]["standing"], "met", "{done}");
+    assert_eq!(done["recorded"], json!([0.0, 2.0]));
+    // The whole: the switch-on at its left, the level throughout.
+    let mean = done["outcome"]["readings"][0]["value"].as_f64().unwrap();
+    let (times, values) = client.trace(&run, "out.v", 0.0, 2.0, 800);
+    assert!(values[0] < 1.0 && times.len() <= 2 * 802, "{} points", times.len());
+    let level = times.iter().zip(&values).filter(|(t, _)| **t > 0.1);
+    assert!(level.clone().count() > 1500 && level.clone().all(|(_, v)| (v - mean).abs() < 0.1), "{mean}");
+    // Three periods deep within it, as they are recorded; and as they were before anything was left out.
+    let current = |from: f64| client.trace(&run, "L1.i", from, from + 30e-6, 800);
+    let (at, i) = current(1.5);
+    let reach = |i: &[f64]| i.iter().fold((f64::MAX, f64::MIN), |(low, high), v| (low.min(*v), high.max(*v)));
+    let swing = reach(&i).1 - reach(&i).0;
+    assert!(
+        swing > 1.0 && at.windows(2).all(|t| t[0] <= t[1]) && at[0] <= 1.5 && at[at.len() - 1] >= 1.50003,
+        "{swing}"
+    );
+    let rises = i.windows(2).map(|pair| pair[1] > pair[0]).collect::<Vec<_>>();
+    assert_eq!(rises.windows(2).filter(|pair| !pair[0] && pair[1]).count(), 3, "{i:?}");
+    assert!(reach(&current(0.05).1).0 - reach(&i).0 < 1e-3 * swing);
+    // A formula, which no level holds, over all of it.
+    let (_, power) = client.trace(&run, "out.v*L1.i", 0.0, 2.0, 800);
+    assert!(power.len() > 1500 && power.iter().all(|p| p.is_finite()));
+    // Measured over half a second, some 50,000 periods.
+    let body = json!({ "signals": ["out.v", "L1.i"], "from": 1.2, "to": 1.7 });
+    let (status, measured) = client.post(&format!("/api/runs/{run}/measure"), &body);
+    let figure = |signal: usize, name: &str| measured[signal][name].as_f64().unwrap();
+    assert_eq!(status, 200, "{measured}");
+    assert!((figure(0, "mean") - mean).abs() < 1e-6 * mean, "{measured}");
+    assert!((figure(1, "max") - figure(1, "min") - swing).abs() < 1e-3 * swing, "{measured}");
+    // Gone on with, what was kept once is kept once again.
+    let (_, next) = client.post(&format!("/api/runs/{run}/go_on"), &json!({ "for": "500m" }));
+    let next = client.finished(next["id"].as_str().unwrap());
+    assert_eq!((&next["state"], &next["recorded"]), (&json!("done"), &json!([0.0, 2.5])));
+    assert!(next["node_count"].as_u64().unwrap() < 2 * nodes, "{next}");
+    let (_, late) = client.trace(next["id"].as_str().unwrap(), "out.v", 0.0, 2.5, 800);
+    assert!(late.len() > 1500 && late[late.len() / 8..].iter().all(|v| (v - mean).abs() < 0.1));
+    // A coil's mean current is the load's.
+    assert!((figure(1, "mean") - mean / 6.0).abs() < 1e-4, "{measured}");
+}
