@@ -4,8 +4,10 @@
 mod common;
 
 use circuit::KindId::{
-    Amplifier, Capacitor, Comparator, ControlledSwitch, DcSource, Diode, Inductor, PulseSource, Resistor, SineSource,
+    Amplifier, Capacitor, Comparator, ControlledSwitch, CurrentControlledCurrent, DcSource, Diode, Inductor,
+    PulseSource, Resistor, SineSource, VoltageControlledVoltage,
 };
+use circuit::ResolvedPart;
 use common::{Row, circuit};
 use mellow_switched::{Settled, SmallSignal, Tone};
 use proptest::prelude::*;
@@ -181,6 +183,70 @@ fn a_loop_answers_as_real_tones_do() {
     for load in ["5", "100"] {
         for share in [(1, 100), (3, 50), (1, 5), (9, 20)] {
             agrees(|probe| regulated(probe, load, OUTPUT), "VT", ("out top", 0.0), share, &["out", "top", "ea"]);
+        }
+    }
+}
+
+/// The same converter again, every part and net of it but the ground named anew.
+fn twin(circuit: &circuit::Circuit) -> circuit::Circuit {
+    let mut both = circuit.clone();
+    let nets: Vec<usize> = (0..circuit.nets.len())
+        .map(|net| if net == 0 { 0 } else { both.add_net(&format!("{} again", circuit.nets[net])) })
+        .collect();
+    for part in &circuit.parts {
+        let mut part = part.clone();
+        part.id = format!("{} again", part.id);
+        part.pins.iter_mut().for_each(|pin| *pin = nets[*pin]);
+        both.add_part(part);
+    }
+    both
+}
+
+/// A loop cut open at a pin, for real: what the pin would be is taken from a converter beside it whose loop is closed, a tone is
+/// added, and the net the pin was on still carries its current.
+#[test]
+fn a_loop_cut_open_answers_as_real_tones_do() {
+    for load in ["5", "100"] {
+        let converter = regulated(("VT", DcSource, "out top", &[("voltage", "0")]), load, OUTPUT);
+        let probed = Probed::new(&converter, "RA", "a").unwrap();
+        let linear = SmallSignal::opened(&probed, &mut Recording::default()).unwrap();
+        // In the one the pin is driven; in the other the probe stays where it is.
+        let mut cut = twin(&probed.circuit);
+        let net = |circuit: &circuit::Circuit, name: &str| circuit.nets.iter().position(|n| n == name).unwrap();
+        let (outer, inner) = (net(&cut, &probed.outer), net(&cut, &probed.inner));
+        let through = cut.add_net("through");
+        let (driven, beside) = (cut.add_net("driven"), net(&cut, &format!("{} again", probed.outer)));
+        let place = cut.parts.iter().position(|part| part.id == probed.probe).unwrap();
+        cut.parts[place].pins = vec![driven, through];
+        // What the pin would be, and that what the pin takes is taken from its net.
+        let added = [
+            ("E9", VoltageControlledVoltage, vec![driven, 0, beside, 0]),
+            ("F9", CurrentControlledCurrent, vec![outer, 0, through, inner]),
+        ];
+        for (id, kind, pins) in added {
+            let gain = vec![1.0];
+            cut.add_part(ResolvedPart { id: id.into(), kind, stage: None, pins, values: gain, points: Vec::new() });
+        }
+        for share in [1.0 / 100.0, 3.0 / 50.0, 1.0 / 5.0, 9.0 / 20.0] {
+            let tone = Tone { frequency: share * CLOCK, phase: 0.3, amplitude: 1e-5 };
+            let excitation = Excitation::Source(probed.probe.clone());
+            let settled = Settled::with_tones(&cut, &excitation, &[tone], &mut Recording::default()).unwrap();
+            let (mut kept, mut health) = (Recording::default(), Health::default());
+            settled.record(1, 1e-9, &mut kept, &mut health).unwrap();
+            let columns = recording::columns(&cut);
+            let of = |net: &str| {
+                let voltage = |c: &recording::Column| c.of == *net && c.quantity == circuit::Quantity::Voltage;
+                component(&kept.times, &kept.columns[columns.iter().position(voltage).unwrap()], tone.frequency)
+            };
+            let beside = of(&format!("{} again", probed.outer));
+            let wanted = -(of(&probed.outer) - beside) / (of(&probed.inner) - beside);
+            let found = -linear.respond(tone.frequency).net(&probed.outer).unwrap();
+            let ratio = found / wanted;
+            let off = [20.0 * ratio.norm().log10(), ratio.arg().to_degrees()];
+            assert!(
+                off[0].abs() < 0.01 && off[1].abs() < 0.1,
+                "{load} at {share}: {found} for {wanted}, off by {off:?}"
+            );
         }
     }
 }
