@@ -1,12 +1,12 @@
 //! The periodic steady state by shooting: Newton's method on the map from one period's beginning to the next, in charges and
 //! fluxes (T. J. Aprille & T. N. Trick, *Steady-state analysis of nonlinear circuits with periodic inputs*, Proc. IEEE 60, 1972).
 
-use crate::transient::{Accuracy, Ended, Sensitivities, Settings, Stand, Start, Transient};
+use crate::transient::{Accuracy, Ended, Holdings, Sensitivities, Settings, Stand, Start, Transient};
 use crate::{EngineError, Equations};
 use circuit::{Circuit, ResolvedPart, common_period, quiet_time};
 use linear::{Matrix, eigenvalues, to_periodic, untold};
 use nalgebra::{DMatrix, DVector};
-use recording::{Chunk, Command, Complex64, Health, Observer, Progress};
+use recording::{Chunk, Command, Complex64, Conduction, Health, Observer, Progress};
 
 /// Periods run forward before the search begins, and where it does not lead on.
 const FORWARD: u32 = 1;
@@ -43,6 +43,8 @@ pub struct Settled {
     pub residual: f64,
     /// What a period leaves of small disturbances, largest first (Floquet multipliers).
     pub multipliers: Vec<Complex64>,
+    /// Conduction of each part with windings.
+    pub windings: Vec<Conduction>,
 }
 
 impl Settled {
@@ -71,7 +73,8 @@ impl Settled {
         let begins = search.origin(&cycle, from)?;
         let (iterations, periods) = (search.steps, search.tried);
         let multipliers = eigenvalues(cycle.leaves.nrows(), |r, c| cycle.leaves[(r, c)]).unwrap_or_else(untold);
-        Ok(Settled { begins, period, iterations, periods, residual, multipliers })
+        let windings = search.conduction(Holdings::new(circuit), &begins)?;
+        Ok(Settled { begins, period, iterations, periods, residual, multipliers, windings })
     }
 
     /// Time from which on it is settled, s: when everything that repeats has begun.
@@ -207,6 +210,18 @@ impl Search<'_> {
         ends.scales.clone_from(&differences.largest);
         ends.scales[0] = begins.scales[0];
         Ok((ends, differences))
+    }
+
+    /// How windings carry their currents over a period from where it begins.
+    fn conduction(&mut self, holdings: Holdings, begins: &Stand) -> Result<Vec<Conduction>, EngineError> {
+        if holdings.are_none() {
+            return Ok(Vec::new());
+        }
+        let settings = Settings { end: begins.t + self.period, ..self.settings.clone() };
+        let mut transient = Transient::begin_at(self.equations, &settings, begins, self.health);
+        transient.holdings = Some(holdings);
+        self.advance(&mut transient)?;
+        Ok(transient.holdings.map_or_else(Vec::new, |holdings| holdings.conduction(self.equations)))
     }
 
     /// Where the settled circuit stands once everything that repeats has begun, s.

@@ -219,3 +219,34 @@ proptest! {
         }
     }
 }
+
+/// A choke behind a bridge carries current all the time from `L = R/(3ω)` on (handbooks, from memory: the second harmonic alone,
+/// 4V/3π over 2ωL, against the mean 2V/πR), and the less of the time the smaller it is; and it is said for how long not.
+#[test]
+fn a_choke_is_said_to_run_dry_below_its_critical_inductance() {
+    let (ohms, omega) = (100.0, TAU * 50.0);
+    let idle = |of_critical: f64| {
+        let henries = (of_critical * ohms / (3.0 * omega)).to_string();
+        let circuit = circuit(&[
+            ("V1", SineSource, "a b", &[("amplitude", "100"), ("amplitude_as", "peak"), ("frequency", "50")]),
+            ("D1", Diode, "a p", &[]),
+            ("D2", Diode, "b p", &[]),
+            ("D3", Diode, "gnd a", &[]),
+            ("D4", Diode, "gnd b", &[]),
+            ("L1", Inductor, "p out", &[("inductance", &henries)]),
+            // What its iron loses: without, it would ring with the diodes' capacitance for thousands of times.
+            ("R2", Resistor, "p out", &[("resistance", "50k")]),
+            ("C1", Capacitor, "out gnd", &[("capacitance", "4.7m")]),
+            ("R1", Resistor, "out gnd", &[("resistance", "100")]),
+        ]);
+        let (settled, _) = find(&circuit).unwrap();
+        assert_eq!(settled.windings.len(), 1);
+        assert_eq!(settled.windings[0].part, "L1");
+        settled.windings[0].idle
+    };
+    assert_eq!([idle(2.0), idle(1.2)], [0.0; 2]);
+    let dry = [0.8, 0.5, 0.2, 0.05].map(idle);
+    assert!(dry[0] > 0.05 && dry.is_sorted(), "{dry:?}");
+    // Nearly nothing to smooth with is a capacitor input: current for a small part of each half wave.
+    assert!(dry[3] > 0.5, "{dry:?}");
+}

@@ -70,6 +70,15 @@ pub struct Pulse {
     pub at: f64,
 }
 
+/// How a part with windings carries its current over a period.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Conduction {
+    /// Designator.
+    pub part: String,
+    /// Part of the period in which no winding of it carries any current: zero in continuous conduction.
+    pub idle: f64,
+}
+
 /// Tellegen's theorem over a run: what sources deliver is dissipated or stored.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct EnergyBalance {

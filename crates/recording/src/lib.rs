@@ -36,7 +36,7 @@ pub use chunk::{Chunk, Column, Joiner, Parter, STAGE, chunk_nodes, columns, most
 pub use chunks::{Chunks, Piece, Unreadable, repeated};
 pub use curve::{LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep};
 pub use excitation::{Excitation, Probed};
-pub use health::{EnergyBalance, Health, Pulse, Unfit};
+pub use health::{Conduction, EnergyBalance, Health, Pulse, Unfit};
 pub use num_complex::Complex64;
 pub use observer::{Command, Observer, Progress};
 pub use whole::Recording;

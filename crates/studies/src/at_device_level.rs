@@ -1,7 +1,7 @@
 //! Studies simulated at device level.
 
 use crate::kept::Kept;
-use crate::simulated::{Simulated, periods_of, stability};
+use crate::simulated::{Simulated, discontinuous, periods_of, stability};
 use circuit::{Circuit, ResolvedStudy, StudyKind};
 use device::{Ended, EngineError, Equations, Settings, Settled, Start, Transient};
 use quantity::{Unit, show};
@@ -47,6 +47,7 @@ pub(crate) fn at_device_level(circuit: &Circuit, study: &ResolvedStudy, observer
     };
     match settled {
         Some(Ok(settled)) if study.kind == StudyKind::Settled => {
+            simulated.remarks.extend(discontinuous(&settled.windings));
             // What happens once does not happen here.
             let equations = Equations::new(&circuit.without_what_happens_once());
             let periods = periods_of(circuit, study, settled.period);

@@ -1,7 +1,7 @@
 //! Studies simulated by switching.
 
 use crate::kept::Kept;
-use crate::simulated::{Simulated, periods_of, stability};
+use crate::simulated::{Simulated, discontinuous, periods_of, stability};
 use circuit::{Circuit, ResolvedStudy, StudyKind};
 use recording::{Observer, Unfit};
 use switched::{Ended, Settings, Settled, SwitchedError, Transient};
@@ -74,11 +74,7 @@ impl Simulated {
             }
             return self.advance_by_switching(settled.go_on(&settings), observer);
         }
-        let idle = settled.windings.iter().filter(|winding| winding.idle > 0.0);
-        self.remarks.extend(idle.map(|winding| {
-            let share = 100.0 * winding.idle;
-            format!("{} is in discontinuous conduction: without current for {share:.1} % of a period", winding.part)
-        }));
+        self.remarks.extend(discontinuous(&settled.windings));
         let periods = periods_of(circuit, study, settled.period);
         settled.record(periods, settings.tolerance, observer, &mut self.health)
     }

@@ -2,7 +2,7 @@
 
 use crate::kept::Kept;
 use circuit::{Circuit, ResolvedStudy, ResolvedWindow};
-use recording::{Complex64, Health};
+use recording::{Complex64, Conduction, Health};
 
 /// What an engine did.
 #[derive(Clone, Debug)]
@@ -38,6 +38,14 @@ pub(crate) fn periods_of(circuit: &Circuit, study: &ResolvedStudy, period: f64) 
     // A window of whole periods is none of them more for its rounding.
     let looked_at = (back.fold(0.0, f64::max) / period * (1.0 - 1e-9)).ceil();
     (study.duration / period).floor().max(looked_at).clamp(1.0, MOST_PERIODS) as u32
+}
+
+/// What is said of windings that carry no current for a part of the period.
+pub(crate) fn discontinuous(windings: &[Conduction]) -> impl Iterator<Item = String> {
+    windings.iter().filter(|winding| winding.idle > 0.0).map(|winding| {
+        let share = 100.0 * winding.idle;
+        format!("{} is in discontinuous conduction: without current for {share:.1} % of a period", winding.part)
+    })
 }
 
 /// What the multipliers, known so exactly, say of small disturbances, if they do not die out.

@@ -50,7 +50,7 @@ mod walker;
 pub use error::SwitchedError;
 pub use kept::Kept;
 pub use parts::without_form;
-pub use settled::{Conduction, Settled};
+pub use settled::Settled;
 pub use small_signal::{Response, SmallSignal};
 pub use tones::Tone;
 pub use transient::{Ended, Settings, Transient};

@@ -13,7 +13,7 @@ use crate::transient::{Ended, Settings, Transient};
 use crate::walker::Walker;
 use circuit::{Circuit, quiet_time, within_pause};
 use linear::{eigenvalues, untold};
-use recording::{Complex64, Health, Observer};
+use recording::{Complex64, Conduction, Health, Observer};
 
 /// A factor that counts as none, and growth as none, over a period.
 const NOTHING: f64 = 1e-8;
@@ -23,15 +23,6 @@ const LOOSE: f64 = 1e-3;
 const UNKNOWN: f64 = 1.0;
 /// Part of a free period at its end that is not looked at: the event it ends with is the one it began with.
 const LAST: f64 = 1e-9;
-
-/// How a part with windings carries its current over a period.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Conduction {
-    /// Designator.
-    pub part: String,
-    /// Part of the period in which no winding of it carries any current: zero in continuous conduction.
-    pub idle: f64,
-}
 
 /// A circuit in its periodic steady state.
 pub struct Settled {

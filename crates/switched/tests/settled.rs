@@ -238,3 +238,39 @@ fn a_long_transient_ends_in_the_settled_state() {
     }
     assert!(tried >= 7, "{tried}");
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 6, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Both engines say of a buck's choke for how long it carries no current: `1 − D/M` of a period, where the ratio of voltages is
+    /// `M = 2/(1 + √(1 + 4K/D²))` (R. W. Erickson & D. Maksimović, *Fundamentals of Power Electronics*, chapter 5).
+    #[test]
+    fn both_engines_tell_how_long_a_choke_runs_dry(duty in 0.25..0.6f64, below in 0.2..0.8f64) {
+        let k = below * (1.0 - duty);
+        let (henries, width) = ((k * 20.0 * 10e-6 / 2.0).to_string(), (10e-6 * duty - 20e-9).to_string());
+        let drive = [("low", "0"), ("high", "5"), ("rise", "20n"), ("fall", "20n"), ("width", &*width), ("period", "10u")];
+        let choke = [("inductance", &*henries)];
+        let circuit = circuit(&[
+            ("V1", DcSource, "in gnd", &[("voltage", "200")]),
+            ("VG", PulseSource, "g gnd", &drive),
+            ("S1", ControlledSwitch, "in x g gnd", common::converters::SWITCH),
+            ("D1", Diode, "gnd x", common::converters::DIODE),
+            ("L1", Inductor, "x out", &choke),
+            ("C1", Capacitor, "out gnd", &[("capacitance", "100u")]),
+            ("R1", Resistor, "out gnd", &[("resistance", "20")]),
+        ]);
+        let settings = device::Settings {
+            end: 1.0, record_from: 0.0, max_step: f64::INFINITY, min_step: 0.0, start: device::Start::Rest, tolerance: 1e-3,
+        };
+        let (mut kept, mut health) = (Recording::default(), Health::default());
+        let theirs = device::Settled::find(&circuit, &settings, &mut kept, &mut health).unwrap();
+        let ours = Settled::find(&circuit, &mut kept).unwrap();
+        let ratio = 2.0 / (1.0 + (1.0 + 4.0 * k / (duty * duty)).sqrt());
+        let wanted = 1.0 - duty / ratio;
+        for (windings, close) in [(&ours.windings, 0.01), (&theirs.windings, 0.03)] {
+            prop_assert_eq!(&windings[0].part, "L1");
+            let counts = if wanted > 0.1 { wanted } else { windings[0].idle };
+            prop_assert!((windings[0].idle - counts).abs() < close, "{:?} for {}, {:?} {:?}", windings, wanted, ours.windings, theirs.windings);
+        }
+    }
+}

@@ -100,6 +100,7 @@ impl<'a> Transient<'a> {
             corner: equations.next_corner(kept.time).unwrap_or(f64::INFINITY),
             leaps_in_a_row: 0,
             differences: None,
+            holdings: None,
         })
     }
 }

@@ -25,6 +25,7 @@
 //! and vanishes at infinity.
 
 mod accuracy;
+mod conduction;
 mod kept;
 mod recorder;
 mod sensitivities;
@@ -32,9 +33,11 @@ mod stand;
 mod step;
 
 use crate::EngineError;
+use crate::contract::Point;
 use crate::equations::Equations;
 use crate::operating_point::operating_point;
 pub(crate) use accuracy::Accuracy;
+pub(crate) use conduction::Holdings;
 pub use kept::Kept;
 use recorder::Recorder;
 use recording::{Command, Observer, Progress};
@@ -141,6 +144,8 @@ pub struct Transient<'a> {
     leaps_in_a_row: u32,
     /// What becomes of small differences, where that is asked for.
     pub(crate) differences: Option<Sensitivities>,
+    /// What parts with windings hold, likewise.
+    pub(crate) holdings: Option<Holdings>,
 }
 
 impl<'a> Transient<'a> {
@@ -176,6 +181,7 @@ impl<'a> Transient<'a> {
             corner: equations.next_corner(0.0).unwrap_or(f64::INFINITY),
             leaps_in_a_row: 0,
             differences: None,
+            holdings: None,
         })
     }
 
@@ -197,6 +203,7 @@ impl<'a> Transient<'a> {
             corner: equations.next_corner(at.t).unwrap_or(f64::INFINITY),
             leaps_in_a_row: 0,
             differences: None,
+            holdings: None,
         }
     }
 
@@ -332,6 +339,10 @@ impl<'a> Transient<'a> {
         health.steps += 1;
         if let Some(differences) = &mut self.differences {
             differences.step(self.stepper.equations, self.stepper.nodes(), leapt);
+        }
+        if let Some(holdings) = &mut self.holdings {
+            let [start, _, end] = self.stepper.nodes();
+            holdings.step(self.stepper.equations, end.t - start.t, Point { x: &end.x, t: end.t });
         }
         self.recorder.step(self.stepper.nodes(), observer);
         self.stepper.accept();
