@@ -1434,6 +1434,12 @@ export interface components {
        */
       rejected: number;
       /**
+       * Format: uint64
+       * @description Periods that were not computed again, because nothing new happens in them.
+       * @default 0
+       */
+      repeated: number;
+      /**
        * Format: double
        * @description Simulated time of the shortest step, s.
        */
