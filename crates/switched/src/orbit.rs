@@ -141,6 +141,14 @@ impl Differences {
         Differences((0..n).map(unit).collect())
     }
 
+    /// Past the event with which a period ends: each comes to its own.
+    pub(crate) fn meet(&mut self, machine: &Machine, event: &Event) {
+        let of = |at: usize| &machine.compiled[at].of;
+        self.0.iter_mut().for_each(|column| {
+            event.meets(&of, column);
+        });
+    }
+
     /// What has become of those in each of so many states.
     pub(crate) fn leaves(&self, n: usize) -> Matrix {
         let mut leaves = Matrix::zeros(n, n);

@@ -6,12 +6,15 @@
 //! put there, a period is recorded that must end where it began, and what was taken away is given back as small as it has become
 //! by then. So a wrong guess costs nothing, an unstable state is never taken for one that lasts, and what follows is exact to the
 //! second order of what was left.
+//!
+//! A period is one of all clocks and sources, or a few of them. Where there is none it is the circuit's own, from one occurrence of
+//! an event to the next ([`crate::round`]).
 
 use crate::error::SwitchedError;
 use crate::machine::Machine;
 use crate::orbit::{Along, Differences, Event};
 use crate::recorder::Recorder;
-use crate::round;
+use crate::round::{self, Marker, Noted};
 use crate::walker::Walker;
 use circuit::quiet_time;
 use linear::{Matrix, eigenvalues, to_periodic};
@@ -38,11 +41,12 @@ const MORE: f64 = 0.125;
 
 /// Looks out for what comes again.
 pub(crate) struct Repeats {
-    /// What clocks and sources have in common, s, and how many of it what comes again takes.
+    beat: Beat,
+    /// What clocks and sources have in common, s, or how long it took last from event to event; and how many of these what comes
+    /// again takes.
     clock: f64,
     turns: f64,
-    /// When it first looks, s, and how many of these periods behind that it does next.
-    from: f64,
+    /// How many beats behind the first it looks next.
     next: f64,
     /// How many of them it has waited for.
     waited: f64,
@@ -51,6 +55,14 @@ pub(crate) struct Repeats {
     /// Largest each component has been since it looked last.
     scale: Vec<f64>,
     state: State,
+}
+
+/// What says where a period begins.
+enum Beat {
+    /// Times, from one on, s.
+    Clock(f64),
+    /// An event, once it is chosen among those noted, and how many times it has come.
+    Event(Option<Marker>, Noted, f64),
 }
 
 enum State {
@@ -66,6 +78,7 @@ enum State {
 /// Where the circuit stood.
 struct Section {
     at: usize,
+    t: f64,
     z: Vec<f64>,
 }
 
@@ -79,18 +92,20 @@ struct Aside {
 
 impl Section {
     fn of(machine: &Machine) -> Self {
-        Section { at: machine.at, z: machine.z.clone() }
+        Section { at: machine.at, t: machine.t, z: machine.z.clone() }
     }
 }
 
 impl Repeats {
-    /// From where a machine stands; none if nothing is known to repeat, or not often enough until the end, s.
+    /// From where a machine stands; none if what clocks and sources have in common does not come often enough until the end, s, or
+    /// they have nothing in common.
     pub(crate) fn new(machine: &Machine, end: f64) -> Option<Self> {
-        let clock = round::period_of(machine).ok().flatten()?;
+        let clock = round::period_of(machine).ok()?;
+        let beat = clock.map_or_else(|| Beat::Event(None, Noted::default(), 0.0), |_| Beat::Clock(0.0));
         let mut repeats = Repeats {
-            clock,
+            beat,
+            clock: clock.unwrap_or(0.0),
             turns: 1.0,
-            from: 0.0,
             next: 0.0,
             waited: 0.0,
             once: f64::NAN,
@@ -98,20 +113,46 @@ impl Repeats {
             state: State::Waiting,
         };
         repeats.begin(machine);
-        (repeats.from + LEAST * clock < end).then_some(repeats)
+        let first = match repeats.beat {
+            Beat::Clock(from) => from,
+            Beat::Event(..) => machine.t,
+        };
+        (first + LEAST * repeats.clock < end).then_some(repeats)
     }
 
     /// Begins to look, where something has happened that happens once.
     fn begin(&mut self, machine: &Machine) {
         let (t, clock) = (machine.t, self.clock);
-        self.from = quiet_time(machine.corners_between(t, t + clock), t, clock);
+        self.beat = match self.beat {
+            Beat::Clock(_) => Beat::Clock(quiet_time(machine.corners_between(t, t + clock), t, clock)),
+            Beat::Event(..) => Beat::Event(None, Noted::default(), 0.0),
+        };
         (self.next, self.waited, self.once) = (0.0, 0.0, machine.next_once());
         self.state = State::Waiting;
     }
 
-    /// When it looks next, s.
+    /// When it looks next, s, if that is known.
     pub(crate) fn looks(&self) -> f64 {
-        self.from + self.next * self.clock
+        match self.beat {
+            Beat::Clock(from) => from + self.next * self.clock,
+            Beat::Event(..) => f64::INFINITY,
+        }
+    }
+
+    /// Whether it looks now that an event has happened, by the configuration before it.
+    pub(crate) fn looks_behind(&mut self, machine: &Machine, was: usize) -> bool {
+        let Beat::Event(chosen, noted, count) = &mut self.beat else { return false };
+        match chosen {
+            Some(marker) => {
+                let comes = marker.is_of(machine, was);
+                *count += f64::from(u8::from(comes));
+                comes && *count >= self.next
+            }
+            None => {
+                *chosen = if noted.is_full() { None } else { noted.note(machine, was) };
+                false
+            }
+        }
     }
 
     /// Whether small differences are carried along.
@@ -126,10 +167,18 @@ impl Repeats {
         }
     }
 
-    /// An event.
+    /// An event. With the one that ends a period each difference comes to its own.
     pub(crate) fn passes(&mut self, machine: &Machine, event: Event) {
-        if let State::Deriving(_, differences) = &mut self.state {
-            differences.passes(machine, event);
+        let ends = match &self.beat {
+            Beat::Event(Some(marker), _, count) => marker.is_of(machine, event.was) && *count + 1.0 >= self.next,
+            _ => false,
+        };
+        match &mut self.state {
+            State::Deriving(_, differences) if ends => differences.meet(machine, &event),
+            State::Deriving(_, differences) => {
+                differences.passes(machine, event);
+            }
+            _ => {}
         }
     }
 
@@ -191,7 +240,10 @@ impl Repeats {
         // What is not recorded ends where recording begins.
         let recorded_from = if machine.t < recorder.from() { recorder.from() } else { f64::INFINITY };
         let until = end.min(self.once).min(recorded_from);
-        let left = (until - machine.t) / self.clock;
+        if let (Beat::Event(..), State::Comparing(since, _)) = (&self.beat, &self.state) {
+            self.clock = machine.t - since.t;
+        }
+        let left = if self.clock > 0.0 { (until - machine.t) / self.clock } else { f64::INFINITY };
         if left < LEAST && !matches!(self.state, State::Recording(..)) {
             self.wait(left + 1.0);
             return Ok(0);
@@ -207,7 +259,7 @@ impl Repeats {
                     self.turns = turns;
                     let differences = Differences::of_states(machine);
                     self.follow(machine, State::Deriving(Section::of(machine), differences));
-                } else if turns < MOST_TURNS && self.waited > PATIENT {
+                } else if turns < MOST_TURNS && self.waited > PATIENT && matches!(self.beat, Beat::Clock(_)) {
                     self.state = State::Comparing(since, turns + 1.0);
                     self.next += 1.0;
                 } else {
@@ -285,7 +337,10 @@ impl Repeats {
         let machine = &mut walker.machine;
         let sizes = self.sizes(machine);
         let same = self.change(machine, since).is_some_and(|change| size(&change, &sizes) <= SAME);
-        let period = self.turns * self.clock;
+        let period = match self.beat {
+            Beat::Clock(_) => self.turns * self.clock,
+            Beat::Event(..) => machine.t - since.t,
+        };
         let again = ((until - machine.t) / period * (1.0 - f64::EPSILON)).floor().max(0.0);
         if !same || again < 1.0 || !recorder.has_whole_period() {
             recorder.end_period();
@@ -305,7 +360,9 @@ impl Repeats {
             }
         }
         let there: Vec<f64> = machine.z.iter().zip(&kept.rest).map(|(z, rest)| z + rest).collect();
-        self.next += again * self.turns;
+        if matches!(self.beat, Beat::Clock(_)) {
+            self.next += again * self.turns;
+        }
         self.wait(1.0);
         walker.move_to(&there)?;
         Ok(again as u64)

@@ -89,22 +89,19 @@ impl Along for Until<'_> {
         self.steps > PATIENT
     }
     fn passes(&mut self, machine: &Machine, event: Event) -> bool {
-        self.met = markers(machine, &event).any(|marker| marker == self.marker);
+        self.met = self.marker.is_of(machine, event.was);
         if !self.met {
             (self.events, self.steps) = (self.events + 1, 0);
             return self.events < MOST && self.differences.passes(machine, event);
         }
-        let of = |at: usize| &machine.compiled[at].of;
-        self.differences.0.iter_mut().for_each(|column| {
-            event.meets(&of, column);
-        });
+        self.differences.meet(machine, &event);
         false
     }
 }
 
-/// What elements did that decide by themselves.
-fn markers<'a>(machine: &'a Machine, event: &Event) -> impl Iterator<Item = Marker> + 'a {
-    let (was, is) = (&machine.compiled[event.was].of.regions, machine.regions());
+/// What elements did that decide by themselves, since a configuration.
+fn markers(machine: &Machine, was: usize) -> impl Iterator<Item = Marker> + '_ {
+    let (was, is) = (&machine.compiled[was].of.regions, machine.regions());
     let elements = machine.network.elements.iter().enumerate();
     let decide = elements.filter(|(_, element)| element.changes == Changes::ByControl).map(|(element, _)| element);
     decide
@@ -112,8 +109,17 @@ fn markers<'a>(machine: &'a Machine, event: &Event) -> impl Iterator<Item = Mark
         .filter(|marker| marker.from != marker.to)
 }
 
+impl Marker {
+    /// Whether it is this that has happened since a configuration.
+    pub(crate) fn is_of(self, machine: &Machine, was: usize) -> bool {
+        let (was, is) = (&machine.compiled[was].of.regions, machine.regions());
+        was[self.element] == self.from && is[self.element] == self.to && self.from != self.to
+    }
+}
+
 /// Events as they come, and steps since the last.
-struct Noted(Vec<Marker>, usize);
+#[derive(Default)]
+pub(crate) struct Noted(Vec<Marker>, usize);
 
 impl Along for Noted {
     fn goes(&mut self, _: &mut Machine, _: f64) {
@@ -124,13 +130,25 @@ impl Along for Noted {
     }
     fn passes(&mut self, machine: &Machine, event: Event) -> bool {
         self.1 = 0;
-        self.0.extend(markers(machine, &event));
-        let enough = self.0.len() >= LOOKED_AT && self.0.len().is_power_of_two();
-        self.0.len() < MOST && !(enough && self.chosen().is_some_and(|(_, rare)| !rare))
+        self.note(machine, event.was).is_none() && !self.is_full()
     }
 }
 
 impl Noted {
+    /// Takes an event, by the configuration before it; what comes round, once enough of them are known.
+    pub(crate) fn note(&mut self, machine: &Machine, was: usize) -> Option<Marker> {
+        let before = self.0.len();
+        self.0.extend(markers(machine, was));
+        let twice_as_many = self.0.len().max(1).ilog2() > before.max(1).ilog2();
+        let chosen = if twice_as_many && self.0.len() >= LOOKED_AT { self.chosen() } else { None };
+        chosen.filter(|(_, rare)| !rare).map(|(marker, _)| marker)
+    }
+
+    /// Whether more would tell no more.
+    pub(crate) fn is_full(&self) -> bool {
+        self.0.len() >= MOST
+    }
+
     /// Of the events in the later half the one that happens least often, but again and again; and whether others are rarer still.
     fn chosen(&self) -> Option<(Marker, bool)> {
         let later = &self.0[self.0.len() / 2..];
@@ -150,7 +168,7 @@ impl Noted {
 /// [`SwitchedError::NotPeriodic`] if nothing happens again and again.
 pub(crate) fn free(walker: &mut Walker) -> Result<Round, SwitchedError> {
     for _ in 0..CHOICES {
-        let mut noted = Noted(Vec::new(), 0);
+        let mut noted = Noted::default();
         walk(walker, f64::INFINITY, &mut noted)?;
         let Some((marker, _)) = noted.chosen().filter(|_| !noted.tires()) else { break };
         let round = Round::Free { marker };

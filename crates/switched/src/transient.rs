@@ -175,6 +175,7 @@ impl Transient {
                     continue;
                 }
             }
+            let was = walker.machine.at;
             let change = match &mut self.repeats {
                 Some(repeats) if repeats.derives() => orbit::happen(walker, step)?.map(|(event, change)| {
                     repeats.passes(&walker.machine, event);
@@ -191,6 +192,11 @@ impl Transient {
                     let instant = (8.0 * f64::EPSILON * machine.t).max(1e-15 * end);
                     let compiled = &machine.compiled[machine.at];
                     self.recorder.jump(compiled, machine.t, instant, (&machine.z, walker.seen()[0]), observer);
+                }
+                if let Some(repeats) = &mut self.repeats
+                    && repeats.looks_behind(&walker.machine, was)
+                {
+                    health.repeated += repeats.look(walker, &mut self.recorder, end, observer)?;
                 }
             }
             if !pulses.is_empty() {
