@@ -181,7 +181,7 @@ impl Chunks for Halting {
 fn a_run_by_switching_goes_on_where_it_stood() {
     let circuit = buck("", &study("load_step", "2m", ""), 0.5);
     let straight = done(&circuit);
-    let mut halting = Halting(Recording::default(), 500);
+    let mut halting = Halting(Recording::default(), 60);
     let stopped = go_on(&circuit, "s", None, &mut halting).unwrap();
     assert!(matches!(stopped.outcome.end, End::Stopped { time } if time < 1.5e-3), "{:?}", stopped.outcome.end);
     let kept = stopped.kept.unwrap();
@@ -190,7 +190,9 @@ fn a_run_by_switching_goes_on_where_it_stood() {
     let whole = go_on(&circuit, "s", Some(&kept), &mut halting).unwrap().outcome;
     assert_eq!(whole.end, End::Done);
     for id in ["out", "coil", "least", "share"] {
-        assert_eq!(value(&whole, id), value(&straight, id), "{id}");
+        // What comes again is left out from another period on.
+        let [whole, straight] = [&whole, &straight].map(|run| value(run, id));
+        assert!((whole - straight).abs() < 1e-9 * straight.abs(), "{id}: {whole} for {straight}");
     }
     let at_device_level = buck("", &study("switch_on", "2m", "device_level"), 0.5);
     let refused = go_on(&at_device_level, "s", Some(&kept), &mut halting).map(|_| ()).unwrap_err();

@@ -51,14 +51,14 @@ impl Packed {
         if period > 0.0 { (apart / period).floor().max(1.0) as usize } else { 1 }
     }
 
-    /// At which times, s, it comes within a window: the first, the last, and between them each no closer to the one before than so
-    /// many seconds.
-    pub(crate) fn begins(&self, window: (f64, f64), apart: f64) -> impl Iterator<Item = f64> + use<> {
+    /// Which times it comes within a window, by their number, and when each begins, s: the first, the last, and between them each
+    /// no closer to the one before than so many seconds.
+    pub(crate) fn begins(&self, window: (f64, f64), apart: f64) -> impl Iterator<Item = (u64, f64)> + use<> {
         let (from, period) = (self.from, self.period());
         let (first, last) = turns((self.from, self.to), self.again.unsigned_abs(), window);
         let ends = (first < last).then_some(last);
         let all = (first..last.max(first + 1)).step_by(self.stride(apart)).chain(ends);
-        all.map(move |turn| from + turn as f64 * period)
+        all.map(move |turn| (turn, from + turn as f64 * period))
     }
 
     /// Packs lowest and highest values of buckets.
@@ -106,11 +106,12 @@ pub fn join_nodes(chunks: &[Packed], window: (f64, f64), apart: f64) -> Result<B
         }
         let is_time = chunk.signal.is_empty();
         let Some(first) = values.first() else { return Err(Damaged) };
-        let skips = chunk.stride(apart) > 1;
-        for (k, begins) in chunk.begins(window, apart).enumerate() {
+        let mut before = None;
+        for (number, begins) in chunk.begins(window, apart) {
             let shift = if is_time { begins - first } else { 0.0 };
             let turn: Vec<f64> = values.iter().map(|value| value + shift).collect();
-            if let (true, 1.., Some(last)) = (skips, k, column.last().copied()) {
+            let skips = before.replace(number).is_some_and(|before| before + 1 < number);
+            if let (true, Some(last)) = (skips, column.last().copied()) {
                 column.extend([last + STAGE * (turn[0] - last), turn[0]]);
             }
             join(column, &turn);

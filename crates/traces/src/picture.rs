@@ -47,7 +47,7 @@ pub fn envelope(buckets: &[Packed], from: f64, to: f64, width: usize) -> Result<
             lowest.iter().copied().fold(f64::INFINITY, f64::min),
             highest.iter().copied().fold(f64::NEG_INFINITY, f64::max),
         );
-        for begins in times.begins((from, to), pixel) {
+        for (_, begins) in times.begins((from, to), pixel) {
             if together {
                 starts.push(begins);
                 mins.push(least);
