@@ -41,12 +41,12 @@ impl Packed {
     }
 
     /// By which time it comes again, s; all that it covers, if it comes once.
-    fn period(&self) -> f64 {
+    pub(crate) fn period(&self) -> f64 {
         (self.to - self.from) / (self.again + 1) as f64
     }
 
     /// How many times further on it is looked at again, where that is no closer than so many seconds.
-    pub(crate) fn stride(&self, apart: f64) -> usize {
+    fn stride(&self, apart: f64) -> usize {
         let period = self.period();
         if period > 0.0 { (apart / period).floor().max(1.0) as usize } else { 1 }
     }

@@ -41,22 +41,23 @@ pub fn envelope(buckets: &[Packed], from: f64, to: f64, width: usize) -> Result<
             maxs.extend(highest);
             continue;
         }
-        // Where a pixel holds more than one of what comes again, one tells what all of them reach.
-        let together = times.stride(pixel) > 1;
-        let (least, most) = (
-            lowest.iter().copied().fold(f64::INFINITY, f64::min),
-            highest.iter().copied().fold(f64::NEG_INFINITY, f64::max),
-        );
-        for (_, begins) in times.begins((from, to), pixel) {
-            if together {
-                starts.push(begins);
-                mins.push(least);
-                maxs.push(most);
-            } else {
+        if times.period() > pixel {
+            for (_, begins) in times.begins((from, to), 0.0) {
                 starts.extend(begin.iter().map(|t| begins + (t - begin[0])));
                 mins.extend_from_slice(&lowest);
                 maxs.extend_from_slice(&highest);
             }
+            continue;
+        }
+        // Every pixel holds all of what comes again.
+        let least = lowest.iter().copied().fold(f64::INFINITY, f64::min);
+        let most = highest.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+        let (begins, ends) = (times.from.max(from), times.to.min(to));
+        let place = |t: f64| ((t - from) / pixel).floor() as usize;
+        for column in place(begins)..=place(ends).min(width - 1) {
+            starts.push((from + (column as f64 + 0.5) * pixel).clamp(begins, ends));
+            mins.push(least);
+            maxs.push(most);
         }
     }
     let mut points = Points::default();

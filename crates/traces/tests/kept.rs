@@ -158,6 +158,14 @@ proptest! {
             let (l, h) = drawn(&points, f64::MIN, f64::MAX);
             prop_assert!(l <= low && h >= high && points.t.is_sorted(), "level {level}: {l}..{h} for {low}..{high}");
             prop_assert!(points.t.len() <= 2 * (width + 2));
+            // No pixel of what comes again is left out.
+            let [begins, ends] = [times[first - 1], times[behind - 1]].map(|t| t.clamp(from, to));
+            let mut within: Vec<f64> = points.t.iter().copied().filter(|t| (begins..=ends).contains(t)).collect();
+            within.extend([begins, ends]);
+            within.sort_by(f64::total_cmp);
+            let widest = within.windows(2).map(|t| t[1] - t[0]).fold(0.0, f64::max);
+            let each_lasts = (ends - begins).min(times[first + each - 1] - times[first - 1]);
+            prop_assert!(widest <= 1.001 * pixel.max(each_lasts), "level {level}: {} pixels of {}", widest / pixel, each_lasts);
         }
         // Where there are many a pixel, one of them a pixel is as good.
         let bottom = of(&chunks, "x.v", 0);
