@@ -4,7 +4,7 @@ use crate::symbol;
 use circuit::Part;
 use circuit::kinds::Form;
 use quantity::show;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 /// Designator and headline values of a part; values as typed if they cannot be evaluated.
 pub(crate) fn label(part: &Part, values: Option<&[f64]>) -> Vec<String> {
@@ -201,11 +201,20 @@ fn room(part: &DrawnPart, lines: &[String], size: f64, by: f64, taken: &Taken) -
     wanted.into_iter().find(|at| taken.free(apart(text_box(*at, lines, size), by)))
 }
 
-/// Where the name of each net covers nothing; a net without room for it goes without.
-fn name(nets: &[DrawnNet], size: f64, taken: &mut Taken) -> Vec<Option<(f64, f64)>> {
+/// Nets drawn in several pieces, which only their names join.
+fn in_pieces(nets: &[DrawnNet]) -> HashSet<&str> {
+    let mut seen = HashSet::new();
+    nets.iter().map(|net| net.net.as_str()).filter(|name| !seen.insert(*name)).collect()
+}
+
+/// Where the name of each net covers nothing; a net without room for it goes without, unless it is one of those that need it.
+fn name(nets: &[DrawnNet], size: f64, needed: &HashSet<&str>, taken: &mut Taken) -> Vec<Option<(f64, f64)>> {
     let mut place = |net: &DrawnNet| {
         let name = [net.net.as_str()];
-        let at = names(net, size).find(|at| taken.free(apart(text_box(*at, &name, size), size * APART)))?;
+        let free = |by: f64| names(net, size).find(|at| taken.free(apart(text_box(*at, &name, size), by)));
+        let at = free(size * APART);
+        let at =
+            if needed.contains(name[0]) { at.or_else(|| free(0.0)).or_else(|| names(net, size).next()) } else { at }?;
         taken.add(text_box(at, &name, size));
         Some(at)
     };
@@ -219,7 +228,7 @@ pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
         part.label_at = room(part, &part.label, 1.0, 0.0, &taken).unwrap_or(part.label_at);
         taken.add(text_of(part));
     }
-    let named = name(nets, 1.0, &mut taken);
+    let named = name(nets, 1.0, &in_pieces(nets), &mut taken);
     for (net, at) in nets.iter_mut().zip(named) {
         net.label_at = at;
     }
@@ -238,7 +247,7 @@ pub(crate) fn lettering(parts: &[DrawnPart], nets: &[DrawnNet], size: f64, frame
     for (part, text) in parts.iter().zip(&mut texts).filter(|(_, text)| text.is_none()) {
         *text = placed(part, 1);
     }
-    let named = name(nets, size, &mut taken);
+    let named = name(nets, size, &HashSet::new(), &mut taken);
     let covered = parts.iter().zip(&texts).filter_map(|(part, text)| {
         let PlacedText { at, lines } = text.as_ref()?;
         Some(text_box(*at, &part.label[..*lines], size))
@@ -265,5 +274,16 @@ fn names(net: &DrawnNet, size: f64) -> impl Iterator<Item = (f64, f64)> + use<> 
         let x = f64::from(a.x);
         [x + AIR, x - AIR - w].into_iter().flat_map(move |x| halves(a.y, b.y).map(move |y| (x, y + size * AIR)))
     });
-    level.chain(upright)
+    // A pin without room for a wire: beside it.
+    let bare = net.wires.first().filter(|(a, b)| a == b).into_iter().flat_map(move |(pin, _)| {
+        let (x, y) = (f64::from(pin.x), f64::from(pin.y));
+        [
+            (x + AIR, y - AIR),
+            (x - AIR - w, y - AIR),
+            (x + AIR, y + AIR + size * ASCENT),
+            (x - AIR - w, y + AIR + size * ASCENT),
+        ]
+    });
+    let bare: Vec<(f64, f64)> = bare.collect();
+    level.chain(upright).chain(bare)
 }

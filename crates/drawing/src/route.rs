@@ -79,14 +79,35 @@ fn near_nets(supply: &Supply, parts: &[DrawnPart]) -> Vec<DrawnNet> {
     for at in order {
         let (net, spots) = &pieces[at];
         let ground = is_ground(names[*net]);
-        let tree = match spots[..] {
+        let alone = spots.len() == 1 && pins[net].len() > 1;
+        let (tree, left) = match spots[..] {
             // A pin by itself, its net's other pins far away: a stub to carry the name.
-            [pin] if !ground && pins[net].len() > 1 => router.stub(*net, pin),
+            [pin] if !ground && alone => (router.stub(*net, pin), Vec::new()),
             _ => router.connect(*net, spots, ground),
         };
+        // What no wire can reach stands by itself too.
+        let net = *net;
+        pieces[at].1.retain(|pin| !left.contains(pin));
+        for pin in left {
+            trees.insert(pieces.len(), if ground { Tree::default() } else { router.stub(net, pin) });
+            pieces.push((net, vec![pin]));
+        }
         trees.insert(at, tree);
     }
-    trees.into_iter().map(|(at, tree)| tree.drawn(names[pieces[at].0], &pieces[at].1)).collect()
+    let drawn = trees.into_iter().filter(|(at, _)| !pieces[*at].1.is_empty()).map(|(at, mut tree)| {
+        let (net, spots) = &pieces[at];
+        // A pin by itself keeps its stub.
+        if spots.len() > 1 {
+            tree.prune(spots);
+        }
+        let mut drawn = tree.drawn(names[*net], spots);
+        if let ([pin], true, None) = (&spots[..], drawn.wires.is_empty() && pins[net].len() > 1, drawn.ground_at) {
+            // Not even a stub has room: the name stands at the pin.
+            drawn.wires.push((*pin, *pin));
+        }
+        drawn
+    });
+    drawn.collect()
 }
 
 /// Pins in groups with an empty band of the drawing between them, from top to bottom.
@@ -116,6 +137,20 @@ impl Tree {
 
     fn spots(&self) -> HashSet<Spot> {
         self.edges.iter().flat_map(|(a, b)| [*a, *b]).collect()
+    }
+
+    /// Takes away what leads to no pin, such as the end of a rail whose last pin has joined it on the way.
+    fn prune(&mut self, pins: &[Spot]) {
+        loop {
+            let mut degree: HashMap<Spot, usize> = HashMap::new();
+            self.edges.iter().flat_map(|(a, b)| [*a, *b]).for_each(|spot| *degree.entry(spot).or_default() += 1);
+            let loose = |spot: &Spot| degree[spot] == 1 && !pins.contains(spot);
+            let before = self.edges.len();
+            self.edges.retain(|(a, b)| !loose(a) && !loose(b));
+            if self.edges.len() == before {
+                return;
+            }
+        }
     }
 
     fn drawn(&self, name: &str, pins: &[Spot]) -> DrawnNet {
@@ -314,27 +349,23 @@ impl Router {
         }
     }
 
-    fn connect(&mut self, net: usize, pins: &[Spot], ground: bool) -> Tree {
-        let mut tree = Tree::default();
+    /// Joins pins, and says which of them no wire can reach.
+    fn connect(&mut self, net: usize, pins: &[Spot], ground: bool) -> (Tree, Vec<Spot>) {
+        let (mut tree, mut left) = (Tree::default(), Vec::new());
         let mut waiting: Vec<Spot> = pins.to_vec();
-        if pins.len() >= RAIL && self.rail(&mut tree, net, pins, ground) {
-            // The rail is what the pins join.
-        } else if let Some(first) = waiting.pop() {
-            // The tree starts as one bare pin.
-            if let Some(second) = nearest(&waiting, &HashSet::from([first])) {
-                let target = waiting.swap_remove(second);
-                self.join(&mut tree, net, target, &HashSet::from([first]));
-            }
-        }
+        // A rail is what the pins join; without one the tree starts as one bare pin.
+        let rail = pins.len() >= RAIL && self.rail(&mut tree, net, pins, ground);
+        let first = if rail { None } else { waiting.pop() };
         while !waiting.is_empty() {
-            let spots = tree.spots();
+            let mut spots = tree.spots();
+            spots.extend(first);
             let Some(next) = nearest(&waiting, &spots) else { break };
             let pin = waiting.swap_remove(next);
-            if !spots.contains(&pin) {
-                self.join(&mut tree, net, pin, &spots);
+            if !spots.contains(&pin) && !self.join(&mut tree, net, pin, &spots) {
+                left.push(pin);
             }
         }
-        tree
+        (tree, left)
     }
 
     /// A short wire away from a pin, the first way that is free.
@@ -342,9 +373,13 @@ impl Router {
         let mut tree = Tree::default();
         for (dx, dy, way) in [(0, -1, Way::Upright), (-1, 0, Way::Level), (1, 0, Way::Level), (0, 1, Way::Upright)] {
             let along = [1, 2].map(|k| Spot { x: pin.x + k * dx, y: pin.y + k * dy });
-            if along.iter().all(|s| self.index(*s).is_some_and(|i| self.free(i, net, way))) {
+            let free = along.iter().all(|s| self.index(*s).is_some_and(|i| self.free(i, net, way)));
+            let end = self.index(along[1]).filter(|end| free && !self.crosses(*end, net, way));
+            if let Some(end) = end {
                 self.occupy(&mut tree, net, pin, along[0]);
                 self.occupy(&mut tree, net, along[0], along[1]);
+                // Where it ends no other may pass: it would look joined.
+                (self.level[end], self.upright[end]) = (Some(net), Some(net));
                 break;
             }
         }
@@ -391,10 +426,9 @@ impl Router {
     }
 
     /// Joins a pin to the nearest of `targets` by the cheapest path (A* over squares and directions, led by
-    /// the distance to the rectangle around the targets); a straight line if there is no way around the
-    /// parts.
-    fn join(&mut self, tree: &mut Tree, net: usize, pin: Spot, targets: &HashSet<Spot>) {
-        let Some(start) = self.index(pin) else { return };
+    /// the distance to the rectangle around the targets); false if there is no way around the parts.
+    fn join(&mut self, tree: &mut Tree, net: usize, pin: Spot, targets: &HashSet<Spot>) -> bool {
+        let Some(start) = self.index(pin) else { return false };
         let ends: Vec<usize> = targets.iter().filter_map(|spot| self.index(*spot)).collect();
         self.search.begin(ends.into_iter());
         let around = Around::new(targets, pin);
@@ -437,20 +471,13 @@ impl Router {
                 }
             }
         }
-        match found {
-            Some(mut state) => {
-                while self.search.states[state].came != usize::MAX {
-                    let before = self.search.states[state].came;
-                    self.occupy(tree, net, self.spot(before / 2), self.spot(state / 2));
-                    state = before;
-                }
-            }
-            None => {
-                if let Some(target) = targets.iter().min_by_key(|t| distance(**t, pin)) {
-                    tree.edges.insert((pin.min(*target), pin.max(*target)));
-                }
-            }
+        let Some(mut state) = found else { return false };
+        while self.search.states[state].came != usize::MAX {
+            let before = self.search.states[state].came;
+            self.occupy(tree, net, self.spot(before / 2), self.spot(state / 2));
+            state = before;
         }
+        true
     }
 }
 

@@ -122,7 +122,8 @@ proptest! {
         let [mut before, mut period, after] = parts;
         // It begins and ends with the same value.
         let last = |steps: &mut [(f64, f64, f64)]| steps.last_mut().map(|step| step.2 = 7.0);
-        (last(&mut before), last(&mut period));
+        last(&mut before);
+        last(&mut period);
         let mut written = before.clone();
         (0..=again).for_each(|_| written.extend(&period));
         written.extend(&after);
