@@ -41,7 +41,7 @@ fn supply(parts: &[Placed], nets: usize) -> Supply {
             net => format!("n{net}"),
         };
         let pins = kind.pins.iter().zip(&placed.nets).map(|(pin, pick)| (pin.id.to_owned(), name(pick)));
-        let mut part = Part::new(&format!("P{n}"), kind.id, pins.collect());
+        let mut part = Part::new(format!("P{n}"), kind.id, pins.collect());
         let turn = *placed.turn.get(&[Turn::None, Turn::Quarter, Turn::Half, Turn::ThreeQuarters]);
         let (x, y) = (n as i32 % 4 * APART + placed.off.0, n as i32 / 4 * APART + placed.off.1);
         part.at = placed.has.then_some(Placement { x, y, turn, mirror: placed.mirror, by_hand: true });
