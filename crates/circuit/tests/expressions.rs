@@ -97,7 +97,7 @@ impl Tree {
     fn text(&self, chance: &mut impl FnMut() -> u32) -> String {
         let mut within = |tree: &Tree, least: u8| {
             let text = tree.text(chance);
-            let more = chance() % 5 == 0;
+            let more = chance().is_multiple_of(5);
             if tree.binds() < least || more { format!("({text})") } else { text }
         };
         match self {
