@@ -13,6 +13,9 @@ const MOST_SWEEPS: usize = 1000;
 /// values do not come.
 pub fn to_periodic(sizes: &[f64], leaves: impl Fn(usize, usize) -> f64, stays: f64) -> Matrix {
     let n = sizes.len();
+    if n == 0 {
+        return Matrix::zeros(0, 0);
+    }
     let left = DMatrix::from_fn(n, n, |r, c| f64::from(r == c) - leaves(r, c) * sizes[c] / sizes[r]);
     let finite = left.iter().all(|entry| entry.is_finite());
     let values = finite.then(|| left.try_svd(true, true, f64::EPSILON, MOST_SWEEPS)).flatten();
@@ -51,6 +54,7 @@ mod tests {
                 assert!((z + step - fixed).abs() < 1e-10 * size, "{shrinks}, {turns}: {z} + {step} for {fixed}");
             }
         }
+        assert_eq!(to_periodic(&[], |_, _| 0.0, 1e-9).rows(), 0);
         let nowhere = to_periodic(&[1.0], |_, _| f64::INFINITY, 1e-9);
         assert_eq!(nowhere[(0, 0)], 0.0);
     }

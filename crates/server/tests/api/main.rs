@@ -1,5 +1,6 @@
 //! The server from outside: real program, real PostgreSQL.
 
+mod asked;
 mod client;
 mod deletion;
 mod faults;
