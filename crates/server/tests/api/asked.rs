@@ -23,13 +23,9 @@ fn run(client: &Client, engine: &str, duration: &str) -> String {
             part("R1", "resistor", json!({ "a": "line", "b": "gnd" }), json!({ "resistance": OHMS.to_string() })),
         ],
         "studies": [{ "id": "s", "kind": "switch_on", "engine": engine, "title": "On", "duration": duration, "tolerance": "1e-4" }] });
-    let (status, supply) = client.post("/api/supplies", &json!({ "document": document }));
-    assert_eq!(status, 200, "{supply}");
-    let path = format!("/api/supplies/{}/runs", supply["id"].as_str().unwrap());
-    let run = client.post(&path, &json!({ "study": "s" })).1["id"].as_str().unwrap().to_owned();
-    let done = client.finished(&run);
+    let done = client.ran(&document, "s");
     assert_eq!(done["state"], "done", "{done}");
-    run
+    done["id"].as_str().unwrap().to_owned()
 }
 
 fn ask(client: &Client, run: &str, what: &str, body: Value) -> Value {

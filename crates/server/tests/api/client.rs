@@ -109,6 +109,15 @@ impl Client {
         self.wait(run, |run| ["done", "stopped", "failed"].iter().any(|state| run["state"] == *state))
     }
 
+    /// Saves a supply, runs a study of it and waits for its end.
+    pub(crate) fn ran(&self, document: &Value, study: &str) -> Value {
+        let (status, supply) = self.post("/api/supplies", &json!({ "document": document }));
+        assert_eq!(status, 200, "{supply}");
+        let path = format!("/api/supplies/{}/runs", supply["id"].as_str().unwrap());
+        let (_, run) = self.post(&path, &json!({ "study": study }));
+        self.finished(run["id"].as_str().unwrap())
+    }
+
     pub(crate) fn trace(&self, run: &str, signal: &str, from: f64, to: f64, width: usize) -> (Vec<f64>, Vec<f64>) {
         let address = format!("{}/api/runs/{run}/trace", self.address);
         let mut answer = self

@@ -30,11 +30,8 @@ fn buck() -> Value {
 #[test]
 fn a_converter_settles_and_says_how_it_was_simulated() {
     let (_server, client) = serve(&database(), &[]);
-    let (status, supply) = client.post("/api/supplies", &json!({ "document": buck() }));
-    assert_eq!(status, 200, "{supply}");
-    let path = format!("/api/supplies/{}/runs", supply["id"].as_str().unwrap());
-    let run = client.post(&path, &json!({ "study": "settled" })).1["id"].as_str().unwrap().to_owned();
-    let done = client.finished(&run);
+    let done = client.ran(&buck(), "settled");
+    let run = done["id"].as_str().unwrap();
     let outcome = &done["outcome"];
     assert_eq!(done["state"], "done", "{done}");
     assert!(outcome["health"]["simulated"].as_str().unwrap().starts_with("by switching"), "{outcome}");
@@ -44,16 +41,13 @@ fn a_converter_settles_and_says_how_it_was_simulated() {
     assert!((recorded[1] - recorded[0] - 1e-3).abs() < 1e-9, "{recorded:?}");
     assert_eq!(done["goes_on"], false);
     // The picture shows the same level as the reading.
-    let (_, values) = client.trace(&run, "out.v", recorded[0], recorded[1], 800);
+    let (_, values) = client.trace(run, "out.v", recorded[0], recorded[1], 800);
     let mean = outcome["readings"][0]["value"].as_f64().unwrap();
     assert!(values.iter().all(|v| (v - mean).abs() < 0.1) && values.len() > 100, "{mean} {values:?}");
     // Without its clock nothing repeats, and the run says so.
     let mut still = buck();
     still["parts"][1]["parameters"]["period"] = json!("0");
-    let (_, supply) = client.post("/api/supplies", &json!({ "document": still }));
-    let path = format!("/api/supplies/{}/runs", supply["id"].as_str().unwrap());
-    let run = client.post(&path, &json!({ "study": "settled" })).1["id"].as_str().unwrap().to_owned();
-    let failed = client.finished(&run);
+    let failed = client.ran(&still, "settled");
     assert_eq!(failed["state"], "failed");
     assert!(failed.to_string().contains("nothing repeats"), "{failed}");
 }
@@ -68,11 +62,8 @@ fn what_comes_again_is_kept_once_and_seen_throughout() {
         json!([{ "id": "long", "kind": "switch_on", "engine": "switched", "title": "Long", "duration": "2" }]);
     long["readings"][0]["study"] = json!("long");
     long["readings"][0]["window"] = json!({ "between": { "from": "1", "to": "2" } });
-    let (status, supply) = client.post("/api/supplies", &json!({ "document": long }));
-    assert_eq!(status, 200, "{supply}");
-    let path = format!("/api/supplies/{}/runs", supply["id"].as_str().unwrap());
-    let run = client.post(&path, &json!({ "study": "long" })).1["id"].as_str().unwrap().to_owned();
-    let done = client.finished(&run);
+    let done = client.ran(&long, "long");
+    let run = done["id"].as_str().unwrap();
     assert_eq!(done["state"], "done", "{done}");
     let (health, nodes) = (&done["outcome"]["health"]["engine"], done["node_count"].as_u64().unwrap());
     let repeated = health["repeated"].as_u64().unwrap();
@@ -81,12 +72,12 @@ fn what_comes_again_is_kept_once_and_seen_throughout() {
     assert_eq!(done["recorded"], json!([0.0, 2.0]));
     // The whole: the switch-on at its left, the level throughout.
     let mean = done["outcome"]["readings"][0]["value"].as_f64().unwrap();
-    let (times, values) = client.trace(&run, "out.v", 0.0, 2.0, 800);
+    let (times, values) = client.trace(run, "out.v", 0.0, 2.0, 800);
     assert!(values[0] < 1.0 && times.len() <= 2 * 802, "{} points", times.len());
     let level = times.iter().zip(&values).filter(|(t, _)| **t > 0.1);
     assert!(level.clone().count() > 1500 && level.clone().all(|(_, v)| (v - mean).abs() < 0.1), "{mean}");
     // Three periods deep within it, as they are recorded; and as they were before anything was left out.
-    let current = |from: f64| client.trace(&run, "L1.i", from, from + 30e-6, 800);
+    let current = |from: f64| client.trace(run, "L1.i", from, from + 30e-6, 800);
     let (at, i) = current(1.5);
     let reach = |i: &[f64]| i.iter().fold((f64::MAX, f64::MIN), |(low, high), v| (low.min(*v), high.max(*v)));
     let swing = reach(&i).1 - reach(&i).0;
@@ -98,7 +89,7 @@ fn what_comes_again_is_kept_once_and_seen_throughout() {
     assert_eq!(rises.windows(2).filter(|pair| !pair[0] && pair[1]).count(), 3, "{i:?}");
     assert!(reach(&current(0.05).1).0 - reach(&i).0 < 1e-3 * swing);
     // A formula, which no level holds, over all of it.
-    let (_, power) = client.trace(&run, "out.v*L1.i", 0.0, 2.0, 800);
+    let (_, power) = client.trace(run, "out.v*L1.i", 0.0, 2.0, 800);
     assert!(power.len() > 1500 && power.iter().all(|p| p.is_finite()));
     // Measured over half a second, some 50,000 periods.
     let body = json!({ "signals": ["out.v", "L1.i"], "from": 1.2, "to": 1.7 });
