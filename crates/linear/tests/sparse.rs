@@ -122,7 +122,7 @@ proptest! {
 
     #[test]
     fn complex_networks_are_solved(net in net()) {
-        check(&net, |re, im| Complex64::new(re, im))?;
+        check(&net, Complex64::new)?;
     }
 
     /// A pattern holds every place once, columns in order and rows ascending, and each entry finds its own.
