@@ -69,7 +69,9 @@ proptest! {
         prop_assert!(margins.phase_crossover.is_none() && margins.gain_margin.is_none());
         let damping = 0.5 * ratio.sqrt();
         let peak = if damping < 0.5f64.sqrt() { 0.5 / (damping * (1.0 - damping * damping).sqrt()) } else { 1.0 };
-        prop_assert!((margins.closed_peak / peak - 1.0).abs() < 5e-3, "{:?} for {}", margins, peak);
+        // The largest of the points, which stand forty to a decade, is no more than the top.
+        let off = margins.closed_peak / peak - 1.0;
+        prop_assert!((-0.015..1e-3).contains(&off), "{:?} for {}", margins, peak);
         if let Some(found) = margins.damping {
             prop_assert!((found / damping - 1.0).abs() < 0.01, "{} for {}", found, damping);
         }
