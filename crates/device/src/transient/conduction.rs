@@ -42,9 +42,11 @@ impl Holdings {
         let whole: f64 = steps().map(|step| step[0]).sum();
         let all = self.parts.iter().enumerate().map(|(place, part)| {
             let most = steps().fold(0.0f64, |most, step| most.max(step[1 + place]));
-            let (mut before, mut idle) = (0.0f64, 0.0);
+            let size = |step: &[f64]| (step[1 + place] / most).sqrt();
+            // A period begins with what it ends with.
+            let (mut before, mut idle) = (steps().last().map_or(0.0, size), 0.0);
             for step in steps() {
-                let now = (step[1 + place] / most).sqrt();
+                let now = size(step);
                 idle += step[0] / whole * below(before, now);
                 before = now;
             }
