@@ -1,3 +1,8 @@
+use recording::STAGE;
+
+/// Length of a step, relative to the time at hand, below which times do not tell the place of its inner node.
+const TELLS: f64 = 1e-9;
+
 /// A waveform over nodes: ends of steps at even places, one inner node at odd ones.
 ///
 /// Over each step the waveform is the quadratic through start, inner node and end.
@@ -239,10 +244,10 @@ impl<'a> Waveform<'a> {
         let i = 2 * step;
         let (t, y) = (&self.times[i..i + 3], &self.values[i..i + 3]);
         let length = t[2] - t[0];
-        let g = (t[1] - t[0]) / length;
+        // Of a jump, which takes next to no time, rounding would make a curve beyond both its ends.
+        let g = if length < TELLS * t[2].abs() { STAGE } else { (t[1] - t[0]) / length };
         let whole = y[2] - y[0];
         let c2 = ((y[1] - y[0]) / g - whole) / (g - 1.0);
-        // In steps so short that times coincide the quadratic is a line.
         let c2 = if c2.is_finite() { c2 } else { 0.0 };
         Piece { start: t[0], length, c: [y[0], whole - c2, c2] }
     }

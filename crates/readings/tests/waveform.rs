@@ -1,8 +1,9 @@
 //! Measures against closed forms of the same piecewise quadratics.
 
-use circuit::ReadingMeasure;
-use mellow_readings::{MeasureError, Span, Waveform};
+use circuit::{Direction, ReadingMeasure};
+use mellow_readings::{MeasureError, Passing, Span, Waveform};
 use proptest::prelude::*;
+use recording::STAGE;
 
 /// Nodes of `y(t)` at the given ends of steps, inner nodes at 0.6 of each.
 fn nodes(ends: &[f64], y: impl Fn(f64) -> f64) -> (Vec<f64>, Vec<f64>) {
@@ -99,6 +100,26 @@ proptest! {
         let (min, max) = wave.extremes(span).unwrap();
         prop_assert!(min <= mean + 1e-9 && mean <= max + 1e-9);
         prop_assert!(y(a) >= min - 1e-9 && y(a) <= max + 1e-9);
+    }
+}
+
+proptest! {
+    /// A jump that takes a few roundings of the time at hand stays between its ends, wherever its inner node is rounded to.
+    #[test]
+    fn a_jump_has_no_more_than_its_ends(
+        at in 1e-6f64..1e3, ulps in 2..400u64, place in 0.0..1.0f64, (a, b) in (-9.0f64..9.0, -9.0f64..9.0),
+    ) {
+        let after = |ulps: u64| f64::from_bits(at.to_bits() + ulps);
+        let (middle, later) = (after(1 + (place * (ulps - 1) as f64) as u64), after(ulps));
+        let times = [0.0, 0.5 * at, at, middle, later, later + 0.5 * at, 2.0 * later];
+        let values = [a, a, a, a + STAGE * (b - a), b, b, b];
+        let wave = Waveform::new(&times, &values);
+        let span = wave.whole();
+        let (least, most) = wave.extremes(span).unwrap();
+        prop_assert!((least - a.min(b)).abs() < 1e-12 && (most - a.max(b)).abs() < 1e-12, "{} to {}: {} to {}", a, b, least, most);
+        let level = 0.5 * (a + b);
+        let crossed = Passing::new(span, level, Direction::Either).take(wave);
+        prop_assert!(crossed.len() == 1 && (at..=later).contains(&crossed[0]), "{:?}", crossed);
     }
 }
 

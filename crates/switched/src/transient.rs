@@ -41,6 +41,8 @@ pub enum Ended {
 /// Steps after which a run must have covered this part of its time, or it counts as getting nowhere (as at device level).
 const WATCH: u64 = 10_000;
 const HEADWAY: f64 = 1e-7;
+/// How long what jumps takes in a recording, relative to all its time, so that times tell its ends wherever it comes again.
+const INSTANT: f64 = 32.0 * f64::EPSILON;
 
 /// A circuit ready to be simulated by switching.
 pub struct Transient {
@@ -189,7 +191,7 @@ impl Transient {
                 health.trips += u64::from(matches!(step.ends, Ends::Guard(_)));
                 if walker.jumped() {
                     let machine = &walker.machine;
-                    let instant = (8.0 * f64::EPSILON * machine.t).max(1e-15 * end);
+                    let instant = INSTANT * end;
                     let compiled = &machine.compiled[machine.at];
                     self.recorder.jump(compiled, machine.t, instant, (&machine.z, walker.seen()[0]), observer);
                 }

@@ -75,9 +75,11 @@ fn alike([every, once]: &[Run; 2], name: &str, close: f64) -> Result<(), TestCas
     }
     let [every, once] = [&every.health, &once.health];
     prop_assert!(once.energy.relative < 1e-7, "{name}: {:?}", once.energy);
-    let close = |a: f64, b: f64| (a - b).abs() < 1e-5 * every.energy.delivered;
-    prop_assert!(close(every.energy.delivered, once.energy.delivered), "{name}: {every:?} and {once:?}");
-    prop_assert!(close(every.energy.dissipated, once.energy.dissipated), "{name}: {every:?} and {once:?}");
+    // What goes to and fro within a step counts as neither given nor lost, so both depend a little on where steps end.
+    let turned = [every, once].map(|health| (health.energy.delivered, health.energy.dissipated));
+    let alike = |a: f64, b: f64, within: f64| (a - b).abs() < within * every.energy.delivered;
+    prop_assert!(alike(turned[0].0, turned[1].0, 1e-3) && alike(turned[0].1, turned[1].1, 1e-3), "{name}: {turned:?}");
+    prop_assert!(alike(every.energy.stored, once.energy.stored, 10.0 * close), "{name}: {every:?} and {once:?}");
     Ok(())
 }
 
