@@ -28,6 +28,7 @@
 mod compiled;
 mod configuration;
 mod course;
+mod crossing;
 mod error;
 mod kept;
 mod linearised;

@@ -3,7 +3,7 @@
 //! The exponential is kept for multiples of a short time by powers of a base, so that any time is a few products and a
 //! remainder over which a short Taylor series is exact to rounding.
 
-use linear::{Kernel, Matrix, exponential};
+use linear::{Kernel, Matrix, dot, exponential};
 
 /// Steps of each level of the ladder.
 const BASE: usize = 16;
@@ -17,6 +17,9 @@ const NOTHING: f64 = 1e-18;
 /// Size of `A·h` up to which one series serves a whole step, and terms of it at most: what is left of it, 1/22!, is rounding.
 const SHORT: f64 = 1.0;
 const MOST_TERMS: usize = 22;
+
+/// Size of `A·h` of a series about where something is expected.
+const NEAR: f64 = 0.25;
 
 /// Size of `A·h` beyond which a rate over a step is lost in rounding.
 const MOST_ROUNDED: f64 = 1e5;
@@ -40,7 +43,12 @@ impl Series {
         self.span > 0.0
     }
 
-    /// About where a step begins that is short.
+    /// The time that s counts, s; zero where there is no series.
+    pub(crate) fn span(&self) -> f64 {
+        self.span
+    }
+
+    /// About something, for times that are short.
     pub(crate) fn about(&mut self, z: &[f64], h: f64, ladder: &Ladder) {
         self.terms.resize_with(MOST_TERMS, Vec::new);
         self.terms[0].clear();
@@ -63,6 +71,12 @@ impl Series {
             }
         }
         self.span = h;
+    }
+
+    /// A row over what runs, as coefficients of the powers of s.
+    pub(crate) fn along(&self, row: &[f64], powers: &mut Vec<f64>) {
+        powers.clear();
+        powers.extend(self.terms[..self.count].iter().map(|term| dot(row, term)));
     }
 
     /// What runs a time behind the beginning, s.
@@ -149,6 +163,11 @@ impl Ladder {
             }
             std::mem::swap(term, next);
         }
+    }
+
+    /// A time beside which a series takes few terms, s.
+    pub(crate) fn near(&self) -> f64 {
+        NEAR / FOOT * self.foot
     }
 
     /// Whether a time, s, is short beside everything that moves, so that one series serves all of it.

@@ -1,9 +1,9 @@
 //! From event to event: how far the next step goes, and what happens at its end.
 
+use crate::crossing::{Looked, Watch};
 use crate::error::SwitchedError;
 use crate::machine::{Change, Machine, Stand};
 use crate::propagate::Series;
-use linear::dot;
 use recording::STAGE;
 
 /// Largest of `s·(s − γ)·(s − 1)/6` over the unit step: what a quadratic leaves of a cubic.
@@ -57,6 +57,7 @@ pub(crate) struct Walker {
     between: Vec<f64>,
     /// Where what runs is within the step, if that is short.
     series: Series,
+    watch: Watch,
     /// What an error in each recorded row may come to, and in each of what moves.
     allowed: Vec<f64>,
     allowed_moving: Vec<f64>,
@@ -103,6 +104,7 @@ impl Walker {
             probe: vec![0.0; size],
             between: Vec::new(),
             series: Series::default(),
+            watch: Watch::default(),
             allowed: Vec::new(),
             allowed_moving: Vec::new(),
         }
@@ -172,7 +174,8 @@ impl Walker {
         }
         if let Some((at, guard)) = self.first_crossing(h) {
             (h, ends) = (at, Ends::Guard(guard));
-            self.nodes(h);
+            std::mem::swap(&mut self.last, &mut self.watch.end);
+            self.look_along(h);
         }
         Step { length: h, ends }
     }
@@ -347,10 +350,17 @@ impl Walker {
         if h > 0.0 && !self.series.is_known() && ladder.is_short(h) {
             self.series.about(&machine.z, h, ladder);
         }
-        let (mut middle, mut last) = (std::mem::take(&mut self.middle), std::mem::take(&mut self.last));
-        self.place(STAGE * h, &mut middle);
+        let mut last = std::mem::take(&mut self.last);
         self.place(h, &mut last);
-        (self.middle, self.last) = (middle, last);
+        self.last = last;
+        self.look_along(h);
+    }
+
+    /// Looks along a step whose end is known.
+    fn look_along(&mut self, h: f64) {
+        let mut middle = std::mem::take(&mut self.middle);
+        self.place(STAGE * h, &mut middle);
+        self.middle = middle;
         let compiled = &self.machine.compiled[self.machine.at];
         compiled.look_inside(&self.middle, &mut self.inside);
         compiled.look(&self.last, &mut self.there);
@@ -377,56 +387,16 @@ impl Walker {
 
     /// When in a step the first guard gives way, and which.
     fn first_crossing(&mut self, h: f64) -> Option<(f64, usize)> {
-        let (machine, series) = (&mut self.machine, &self.series);
-        let (z, resolution) = (&machine.z, 4.0 * f64::EPSILON * machine.t + 1e-15 * h);
-        let compiled = &mut machine.compiled[machine.at];
-        let seen = compiled.seen();
-        let (guards, ladder) = (&compiled.of.guards, &mut compiled.ladder);
-        let mut first: Option<(f64, usize)> = None;
-        for (index, guard) in guards.iter().enumerate() {
-            let [value, slope, _] = &guard.levels;
-            let [begins, mid, ends] = [&self.here, &self.inside, &self.there].map(|at| seen.guard(at, index));
-            let falls = seen.slope(&self.here, index);
-            // Without a fall within reach nothing can have given way.
-            let dips =
-                || falls < 0.0 && seen.slope(&self.there, index) > 0.0 && begins.min(mid).min(ends) < -0.5 * h * falls;
-            if mid >= 0.0 && ends >= 0.0 && !dips() {
-                continue;
-            }
-            let least = -Machine::rounding_of(&machine.scale, machine.slack, value);
-            // What the resolution of time left below zero at an event counts from there.
-            let base = begins.min(0.0);
-            let (mid, ends) = (mid - base, ends - base);
-            let probe = &mut self.probe;
-            let mut place = |time: f64| {
-                if series.is_known() {
-                    series.at(time, probe);
-                } else {
-                    probe.copy_from_slice(z);
-                    ladder.advance(probe, time);
-                }
-                (dot(value, probe) - base, dot(slope, probe))
-            };
-            let bracket = if mid < least {
-                Some(STAGE * h)
-            } else if ends < least {
-                Some(h)
-            } else {
-                dip(&mut place, h, least)
-            };
-            let Some(mut upper) = bracket else { continue };
-            // Nothing beyond the first crossing so far is of interest.
-            if let Some((before, _)) = first
-                && before < upper
-            {
-                if place(before).0 >= least {
-                    continue;
-                }
-                upper = before;
-            }
-            first = Some((root(&mut place, upper, resolution), index));
-        }
-        first
+        let machine = &mut self.machine;
+        let step = Looked {
+            length: h,
+            z: &machine.z,
+            series: &self.series,
+            seen: [&self.here, &self.inside, &self.there],
+            resolution: 4.0 * f64::EPSILON * machine.t + 1e-15 * h,
+        };
+        let (scale, slack) = (&machine.scale, machine.slack);
+        self.watch.first(&mut machine.compiled[machine.at], &step, |row| Machine::rounding_of(scale, slack, row))
     }
 }
 
@@ -434,49 +404,4 @@ impl Walker {
 /// derivatives of what has settled long ago are large numbers that cancel.
 fn noise(row: &[f64], z: &[f64]) -> f64 {
     NOISE * row.iter().zip(z).map(|(factor, z)| (factor * z).abs()).sum::<f64>()
-}
-
-/// A time at which a function that falls first and rises at the end is below a level, if it is anywhere.
-fn dip(f: &mut dyn FnMut(f64) -> (f64, f64), h: f64, least: f64) -> Option<f64> {
-    let (mut a, mut b) = (0.0, h);
-    while b - a > 1e-6 * h {
-        let middle = 0.5 * (a + b);
-        let (level, slope) = f(middle);
-        if level < least {
-            return Some(middle);
-        }
-        if slope < 0.0 { a = middle } else { b = middle }
-    }
-    None
-}
-
-/// Where a function that begins at or above zero is zero before a time at which it is below: Newton's method held within a
-/// bracket that each step makes smaller.
-fn root(f: &mut dyn FnMut(f64) -> (f64, f64), upper: f64, resolution: f64) -> f64 {
-    let (mut a, mut b) = (0.0, upper);
-    let mut x = upper;
-    for round in 0..200 {
-        let (value, slope) = f(x);
-        if value < 0.0 {
-            b = x
-        } else {
-            a = x
-        }
-        if value == 0.0 {
-            return x;
-        }
-        if b - a <= resolution {
-            break;
-        }
-        let newton = x - value / slope;
-        // Bisection now and then, in case one end does not move.
-        let inside = newton > a && newton < b && round % 4 != 3;
-        let next = if inside { newton } else { 0.5 * (a + b) };
-        if (next - x).abs() <= 0.25 * resolution {
-            // On the far side of the root by no more than can be told apart.
-            return next;
-        }
-        x = next;
-    }
-    b
 }

@@ -1,0 +1,229 @@
+//! When in a step a guard gives way first, and what runs then.
+//!
+//! Where the whole step is one power series, so is each guard, and its zero is a polynomial's. Elsewhere a zero is guessed by the
+//! quartic through what was seen at the step's nodes; about the guess the guard is a power series again, and mostly the zero is so
+//! near that this is the last word.
+
+use crate::compiled::Compiled;
+use crate::propagate::Series;
+use linear::dot;
+use recording::STAGE;
+
+/// Rounds of a search; each makes the bracket smaller.
+const MOST_ROUNDS: usize = 200;
+/// In so many rounds one is a bisection, in case one end of the bracket does not move.
+const BISECTED: usize = 4;
+
+/// A step that has been looked at, without regard to what happens within.
+pub(crate) struct Looked<'a> {
+    /// s.
+    pub(crate) length: f64,
+    /// What runs at its beginning, and as a series if it is short.
+    pub(crate) z: &'a [f64],
+    pub(crate) series: &'a Series,
+    /// What was seen at its beginning, inner node and end.
+    pub(crate) seen: [&'a [f64]; 3],
+    /// Time that cannot be told apart, s.
+    pub(crate) resolution: f64,
+}
+
+/// A guard within a step: what it is at its beginning, inner node and end, and how it changes at both ends.
+#[derive(Clone, Copy)]
+struct Course {
+    levels: [f64; 3],
+    slopes: [f64; 2],
+}
+
+/// What is needed to look for crossings, kept from one to the next.
+#[derive(Debug, Default)]
+pub(crate) struct Watch {
+    probe: Vec<f64>,
+    near: Series,
+    powers: Vec<f64>,
+    found: Vec<f64>,
+    /// What runs at the first crossing.
+    pub(crate) end: Vec<f64>,
+}
+
+impl Watch {
+    /// The first guard to give way and when, s from the step's beginning; `least` is what counts as zero of a row.
+    pub(crate) fn first(
+        &mut self,
+        compiled: &mut Compiled,
+        step: &Looked<'_>,
+        least: impl Fn(&[f64]) -> f64,
+    ) -> Option<(f64, usize)> {
+        let (seen, h) = (compiled.seen(), step.length);
+        let mut first: Option<(f64, usize)> = None;
+        for index in 0..compiled.of.guards.len() {
+            let levels = step.seen.map(|at| seen.guard(at, index));
+            let slopes = [step.seen[0], step.seen[2]].map(|at| seen.slope(at, index));
+            let [begins, mid, ends] = levels;
+            // Without a fall within reach nothing can have given way.
+            let dips = slopes[0] < 0.0 && slopes[1] > 0.0 && begins.min(mid).min(ends) < -0.5 * h * slopes[0];
+            if mid >= 0.0 && ends >= 0.0 && !dips {
+                continue;
+            }
+            let least = -least(&compiled.of.guards[index].levels[0]);
+            // What the resolution of time left below zero at an event counts from there.
+            let base = begins.min(0.0);
+            let course = Course { levels: levels.map(|level| level - base), slopes };
+            let bracket = if course.levels[1] < least {
+                Some(STAGE * h)
+            } else if course.levels[2] < least {
+                Some(h)
+            } else {
+                self.dip(compiled, step, (index, base), least)
+            };
+            let Some(mut upper) = bracket else { continue };
+            // Nothing beyond the first crossing so far is of interest.
+            if let Some((before, _)) = first
+                && before < upper
+            {
+                if self.level(compiled, step, (index, base), before).0 >= least {
+                    continue;
+                }
+                upper = before;
+            }
+            first = Some((self.zero(compiled, step, (index, base), course, upper), index));
+            std::mem::swap(&mut self.found, &mut self.end);
+        }
+        first
+    }
+
+    /// What runs a time behind a step's beginning, s.
+    fn place(&mut self, compiled: &mut Compiled, step: &Looked<'_>, time: f64) {
+        self.probe.resize(step.z.len(), 0.0);
+        if step.series.is_known() {
+            return step.series.at(time, &mut self.probe);
+        }
+        self.probe.copy_from_slice(step.z);
+        compiled.ladder.advance(&mut self.probe, time);
+    }
+
+    /// A guard above its base, and how it changes.
+    fn level(
+        &mut self,
+        compiled: &mut Compiled,
+        step: &Looked<'_>,
+        (guard, base): (usize, f64),
+        time: f64,
+    ) -> (f64, f64) {
+        self.place(compiled, step, time);
+        let [value, slope, _] = &compiled.of.guards[guard].levels;
+        (dot(value, &self.probe) - base, dot(slope, &self.probe))
+    }
+
+    /// A time at which a guard that falls first and rises at the end is below a level, if it is anywhere.
+    fn dip(&mut self, compiled: &mut Compiled, step: &Looked<'_>, guard: (usize, f64), least: f64) -> Option<f64> {
+        let (mut a, mut b) = (0.0, step.length);
+        while b - a > 1e-6 * step.length {
+            let middle = 0.5 * (a + b);
+            let (level, slope) = self.level(compiled, step, guard, middle);
+            if level < least {
+                return Some(middle);
+            }
+            if slope < 0.0 { a = middle } else { b = middle }
+        }
+        None
+    }
+
+    /// Where a guard that begins at or above its base comes to it before a time at which it is below; what runs then is `found`.
+    fn zero(
+        &mut self,
+        compiled: &mut Compiled,
+        step: &Looked<'_>,
+        (guard, base): (usize, f64),
+        course: Course,
+        upper: f64,
+    ) -> f64 {
+        let resolution = step.resolution;
+        self.found.resize(step.z.len(), 0.0);
+        if step.series.is_known() {
+            step.series.along(&compiled.of.guards[guard].levels[0], &mut self.powers);
+            self.powers[0] -= base;
+            let span = step.series.span();
+            let time = span * zero(&self.powers, (0.0, upper / span), resolution / span);
+            step.series.at(time, &mut self.found);
+            return time;
+        }
+        let reach = compiled.ladder.near();
+        let (mut a, mut b) = (0.0, upper);
+        let mut x = course.zero(step.length, upper);
+        for round in 1..=MOST_ROUNDS {
+            self.place(compiled, step, x);
+            self.near.about(&self.probe, reach, &compiled.ladder);
+            self.near.along(&compiled.of.guards[guard].levels[0], &mut self.powers);
+            self.powers[0] -= base;
+            let falls_later = self.powers[0] >= 0.0;
+            let edge = if falls_later { (b - x).min(reach) } else { (a - x).max(-reach) };
+            let (level, slope) = polynomial(&self.powers, edge / reach);
+            if falls_later != (level >= 0.0) {
+                let bounds = if falls_later { (0.0, edge / reach) } else { (edge / reach, 0.0) };
+                let off = reach * zero(&self.powers, bounds, resolution / reach);
+                self.near.at(off, &mut self.found);
+                return x + off;
+            }
+            x += edge;
+            if falls_later {
+                a = x
+            } else {
+                b = x
+            }
+            if b - a <= resolution {
+                break;
+            }
+            let newton = x - level * reach / slope;
+            x = if newton > a && newton < b && round % BISECTED != 0 { newton } else { 0.5 * (a + b) };
+        }
+        self.place(compiled, step, b);
+        std::mem::swap(&mut self.found, &mut self.probe);
+        b
+    }
+}
+
+impl Course {
+    /// Where the quartic through all that is known is zero before a time, s; that time if it is not.
+    fn zero(&self, h: f64, upper: f64) -> f64 {
+        let ([begins, mid, ends], [falls, rises]) = (self.levels, self.slopes.map(|slope| h * slope));
+        let rise = ends - begins;
+        let cubic = [begins, falls, 3.0 * rise - 2.0 * falls - rises, falls + rises - 2.0 * rise];
+        let off = (mid - polynomial(&cubic, STAGE).0) / (STAGE * STAGE * (1.0 - STAGE) * (1.0 - STAGE));
+        let quartic = [cubic[0], cubic[1], cubic[2] + off, cubic[3] - 2.0 * off, off];
+        if polynomial(&quartic, upper / h).0 < 0.0 { h * zero(&quartic, (0.0, upper / h), 1e-9) } else { upper }
+    }
+}
+
+/// A polynomial by its coefficients from the lowest, and its derivative.
+fn polynomial(powers: &[f64], s: f64) -> (f64, f64) {
+    powers.iter().rev().fold((0.0, 0.0), |(value, slope), power| (value * s + power, slope * s + value))
+}
+
+/// Where a polynomial that is at or above zero at one bound and below at the other is zero: Newton's method held within a bracket
+/// that each step makes smaller.
+fn zero(powers: &[f64], (mut a, mut b): (f64, f64), resolution: f64) -> f64 {
+    let mut x = b;
+    for round in 1..=MOST_ROUNDS {
+        let (value, slope) = polynomial(powers, x);
+        if value < 0.0 {
+            b = x
+        } else {
+            a = x
+        }
+        if value == 0.0 {
+            return x;
+        }
+        if b - a <= resolution {
+            break;
+        }
+        let newton = x - value / slope;
+        let inside = newton > a && newton < b && round % BISECTED != 0;
+        let next = if inside { newton } else { 0.5 * (a + b) };
+        if (next - x).abs() <= 0.25 * resolution {
+            // On the far side of the root by no more than can be told apart.
+            return next;
+        }
+        x = next;
+    }
+    b
+}
