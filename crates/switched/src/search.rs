@@ -20,13 +20,14 @@ const CLOSED: f64 = 1e-11;
 const EXACT: f64 = 1e-14;
 /// Distance that is good enough where rounding allows no better.
 const NEARLY: f64 = 1e-8;
+/// Part of the largest a state has ever been that is of no interest, such as of an error that has been corrected.
+const FLOOR: f64 = 1e-3;
 /// Shortest step of the search before cycles are run forward instead.
 const SHORTEST: f64 = 0.1;
 /// Full steps in a row that are taken although they look worse, and how much worse they may look.
 const DARES: u32 = 3;
 const TOO_LONG: f64 = 10.0;
-/// Times a search is lost after which it counts as strayed, and a distance at which it cannot have.
-const STRAYED: u32 = 3;
+/// Distance at which a search cannot have strayed.
 const NEAR: f64 = 1e-3;
 /// Periods run on in a row until what controls keep comes round.
 const APART: u32 = 6;
@@ -34,7 +35,7 @@ const APART: u32 = 6;
 const AS_SAID: f64 = 0.1;
 const LEAST_LEAP: f64 = 1e-3;
 /// Steps in a row that do not halve the distance after which a search is lost.
-const LOST: u32 = 8;
+const LOST: u32 = 4;
 /// What a period changes of a difference below this is nothing: the difference stays, whatever its size.
 const STAYS: f64 = 1e-12;
 
@@ -46,6 +47,8 @@ pub(crate) struct Search<'a> {
     /// Periods walked, and steps of Newton's method.
     pub(crate) tried: u32,
     pub(crate) steps: u32,
+    /// Largest each state has been since the search began.
+    ever: Vec<f64>,
 }
 
 /// A periodic state.
@@ -70,7 +73,7 @@ struct Cycle {
     change: Vec<f64>,
     /// `∂end/∂beginning` of the states.
     leaves: Matrix,
-    /// Largest each state has been in it.
+    /// Sizes of the states: the largest each has been in it, but no less than a small part of the largest ever.
     scale: Vec<f64>,
 }
 
@@ -116,7 +119,7 @@ impl<'a> Newton<'a> {
 impl<'a> Search<'a> {
     /// A search from where a walker stands, at a time from the first period on.
     pub(crate) fn new(walker: Walker, observer: &'a mut dyn Observer, round: Round) -> Self {
-        Search { walker, observer, health: Health::default(), round, tried: 0, steps: 0 }
+        Search { walker, observer, health: Health::default(), round, tried: 0, steps: 0, ever: Vec::new() }
     }
 
     /// Runs so many periods from where it stands.
@@ -148,7 +151,12 @@ impl<'a> Search<'a> {
         let leaves = differences.leaves(n);
         let machine = &self.walker.machine;
         let change = machine.z[..n].iter().zip(&begins.z).map(|(end, begin)| end - begin).collect();
-        let scale = machine.scale[..n].iter().map(|scale| if *scale > 0.0 { *scale } else { 1.0 }).collect();
+        self.ever.resize(n, 0.0);
+        let sizes = self.ever.iter_mut().zip(&machine.scale).map(|(ever, now)| {
+            *ever = ever.max(*now);
+            now.max(FLOOR * *ever)
+        });
+        let scale = sizes.map(|size| if size > 0.0 { size } else { 1.0 }).collect();
         let repeats = machine.decided() == decided;
         Ok(Cycle { length, begins, ends: machine.stand(), repeats, change, leaves, scale })
     }
@@ -171,7 +179,7 @@ impl<'a> Search<'a> {
         let mut cycle = self.cycle()?;
         // Where the circuit itself has led.
         let mut honest = cycle.begins.clone();
-        let (mut best, mut stalled, mut dares, mut losses, mut forward) = (f64::INFINITY, 0, DARES, 0, FORWARD);
+        let (mut best, mut stalled, mut dares, mut forward) = (f64::INFINITY, 0, DARES, FORWARD);
         let (mut apart, mut nearest) = (0, f64::INFINITY);
         while self.tried < MOST_PERIODS {
             if !cycle.repeats && apart < APART {
@@ -202,10 +210,8 @@ impl<'a> Search<'a> {
                 cycle = next;
                 continue;
             }
-            // On from where the search stands, which may be near, and now and then from where the circuit itself has led, in case
-            // it has strayed.
-            losses += u32::from(long > NEAR);
-            if long <= NEAR || losses % STRAYED != 0 {
+            // On from where the search stands, if that is near, or else from where the circuit itself has led.
+            if long <= NEAR {
                 self.walker.stand_at(&cycle.begins);
                 self.forward(FORWARD)?;
                 cycle = self.cycle()?;
@@ -245,7 +251,8 @@ impl<'a> Search<'a> {
         while share >= SHORTEST {
             if let Some(cycle) = self.from(&newton.of.begins, &newton.of.beyond(share, &step))? {
                 let next = newton.distance(&cycle.change);
-                if !cycle.repeats {
+                // What controls keep is another matter; it comes round when the circuit has run on.
+                if !cycle.repeats && next < TOO_LONG * long {
                     return Ok(Some(cycle));
                 }
                 if next < long * (1.0 - 0.25 * share) || next <= CLOSED {
