@@ -43,6 +43,17 @@ impl Matrix {
         &mut self.entries[row * self.columns..(row + 1) * self.columns]
     }
 
+    /// The first n rows and columns.
+    ///
+    /// # Panics
+    /// If there are not as many.
+    #[must_use]
+    pub fn leading(&self, n: usize) -> Matrix {
+        let mut leading = Matrix::zeros(n, n);
+        (0..n).for_each(|r| leading.row_mut(r).copy_from_slice(&self.row(r)[..n]));
+        leading
+    }
+
     /// `self · other`.
     ///
     /// # Panics

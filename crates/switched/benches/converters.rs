@@ -4,10 +4,8 @@
 
 #[path = "../tests/common/mod.rs"]
 mod common;
-#[path = "../../device/tests/common/physics.rs"]
-mod physics;
-#[path = "../../device/tests/common/solver.rs"]
-mod solver;
+#[path = "../tests/common/general.rs"]
+mod general;
 
 use circuit::Circuit;
 use circuit::KindId::{Capacitor, ControlledSwitch, DcSource, Diode, Inductor, PulseModulator, Resistor};
@@ -22,6 +20,9 @@ use std::time::Instant;
 const PERIOD: f64 = 10e-6;
 /// Periods simulated.
 const PERIODS: f64 = 400.0;
+/// How closely a recording follows: as studies begin with, and so that most have some sixteen nodes a period.
+const FOLLOWS: f64 = 1e-5;
+const SIXTEEN: f64 = 1e-3;
 
 /// Counts nodes and keeps nothing.
 #[derive(Default)]
@@ -33,9 +34,9 @@ impl Observer for Counted {
     }
 }
 
-fn by_switching(circuit: &Circuit) -> usize {
+fn by_switching(circuit: &Circuit, tolerance: f64) -> usize {
     let end = PERIODS * PERIOD;
-    let settings = Settings { end, record_from: 0.0, max_step: end, every_period: true, tolerance: 1e-6 };
+    let settings = Settings { end, record_from: 0.0, max_step: end, every_period: true, tolerance };
     let mut counted = Counted::default();
     Transient::new(circuit, &settings).unwrap().advance(&mut counted, &mut Health::default()).unwrap();
     counted.0
@@ -44,7 +45,7 @@ fn by_switching(circuit: &Circuit) -> usize {
 /// Switching periods a second over a second of simulated time, most of which comes again, and how many times what came round was
 /// left out.
 fn over_a_second(circuit: &Circuit) -> (f64, u64) {
-    let settings = Settings { end: 1.0, record_from: 0.0, max_step: 1.0, every_period: false, tolerance: 1e-5 };
+    let settings = Settings { end: 1.0, record_from: 0.0, max_step: 1.0, every_period: false, tolerance: FOLLOWS };
     let mut health = Health::default();
     let started = Instant::now();
     Transient::new(circuit, &settings).unwrap().advance(&mut Counted::default(), &mut health).unwrap();
@@ -69,20 +70,26 @@ fn each(criterion: &mut Criterion) {
         let started = Instant::now();
         let nodes = at_device_level(&circuit);
         let device = started.elapsed();
-        let nodes_here = by_switching(&circuit);
         let started = Instant::now();
-        by_switching(&circuit);
-        let here = started.elapsed();
-        println!(
-            "{name}: {:.0} periods a second with {:.0} nodes each, {:.0} times the device level with {:.0}",
-            PERIODS / here.as_secs_f64(),
-            nodes_here as f64 / PERIODS,
-            device.as_secs_f64() / here.as_secs_f64(),
-            nodes as f64 / PERIODS,
-        );
+        let general = general::walk(&circuit, PERIODS * PERIOD, FOLLOWS).map(|_| started.elapsed());
+        for tolerance in [SIXTEEN, FOLLOWS] {
+            let nodes_here = by_switching(&circuit, tolerance);
+            let started = Instant::now();
+            by_switching(&circuit, tolerance);
+            let here = started.elapsed().as_secs_f64();
+            println!(
+                "{name}: {:.0} periods a second with {:.0} nodes each, {:.0} times the device level with {:.0}, {:.1} times a \
+                 general-purpose solver on the same pieces",
+                PERIODS / here,
+                nodes_here as f64 / PERIODS,
+                device.as_secs_f64() / here,
+                nodes as f64 / PERIODS,
+                general.map_or(f64::NAN, |general| general.as_secs_f64() / here),
+            );
+        }
         let (rate, left_out) = over_a_second(&circuit);
         println!("{name}: {rate:.0} periods a second over a whole second, what comes round left out {left_out} times");
-        criterion.bench_function(&format!("{name}, {PERIODS} periods"), |b| b.iter(|| by_switching(&circuit)));
+        criterion.bench_function(&format!("{name}, {PERIODS} periods"), |b| b.iter(|| by_switching(&circuit, FOLLOWS)));
         if Settled::find(&circuit, &mut Counted::default()).is_ok() {
             criterion.bench_function(&format!("{name}, settled"), |b| {
                 b.iter(|| Settled::find(&circuit, &mut Counted::default()).is_ok())
@@ -95,64 +102,6 @@ fn each(criterion: &mut Criterion) {
             });
         }
     }
-}
-
-/// The first of the converters, its equations by hand: a coil's current and a capacitor's voltage, the switch closed in the middle
-/// of its drive's edges.
-#[derive(Clone, Copy)]
-struct Buck;
-
-impl Buck {
-    const ON: (f64, f64) = (0.01e-6, 4.03e-6);
-}
-
-impl solver::System for Buck {
-    const N: usize = 2;
-    fn rhs<T: physics::Number>(&self, x: &[T], t: f64, out: &mut [T]) {
-        let since = t % PERIOD;
-        let on = since >= Buck::ON.0 && since < Buck::ON.1;
-        // The diode's line is the tangent at 1 A.
-        let slope = 0.05 * 0.025_864_9;
-        let drop = slope * (1.0f64 + 1e9).ln() - slope;
-        let (esr, load) = (10e-3, 4.0);
-        let output = (x[1] + x[0] * T::new(esr)) * T::new(load / (load + esr));
-        let resistance = if on { 10e-3 } else { 5e-3 + slope };
-        let driven = T::new(if on { 24.0 } else { -drop }) - x[0] * T::new(resistance + 20e-3) - output;
-        out[0] = driven * T::new(1.0 / 47e-6);
-        out[1] = (x[0] - output * T::new(1.0 / load)) * T::new(1.0 / 22e-6);
-    }
-    fn mass(&self, v: &[f64], out: &mut [f64]) {
-        out.copy_from_slice(v);
-    }
-    fn sizes(&self) -> Vec<f64> {
-        vec![5.0, 10.0]
-    }
-    fn corners(&self) -> Vec<f64> {
-        (0..PERIODS as u32).flat_map(|k| [Buck::ON.0, Buck::ON.1].map(|edge| f64::from(k) * PERIOD + edge)).collect()
-    }
-}
-
-/// The same equations given to a general-purpose solver, at the accuracy of the recording.
-fn beside_a_general_solver(_: &mut Criterion) {
-    let (_, rows, ..) = converters::all().swap_remove(0);
-    let circuit = common::circuit(&rows);
-    let end = PERIODS * PERIOD;
-    let mut last = 0.0;
-    let started = Instant::now();
-    let steps = solver::solve(Buck, end, 1e-6, |_, x| last = x[1]).unwrap();
-    let theirs = started.elapsed();
-    by_switching(&circuit);
-    let started = Instant::now();
-    by_switching(&circuit);
-    let ours = started.elapsed();
-    let run = common::run(circuit, end);
-    let capacitor = run.values("out.v").last().copied().unwrap();
-    println!(
-        "buck: {:.0} times the general-purpose solver, which takes {:.0} steps a period and ends at {last:.4} V where the output \
-         is {capacitor:.4} V",
-        theirs.as_secs_f64() / ours.as_secs_f64(),
-        steps as f64 / PERIODS,
-    );
 }
 
 /// So many phases of a buck side by side, interleaved: two switches and a state each.
@@ -185,7 +134,7 @@ fn growth(_: &mut Criterion) {
         let run = || {
             let started = Instant::now();
             let end = 100.0 * PERIOD;
-            let settings = Settings { end, record_from: 0.0, max_step: end, every_period: true, tolerance: 1e-5 };
+            let settings = Settings { end, record_from: 0.0, max_step: end, every_period: true, tolerance: FOLLOWS };
             let (mut counted, mut health) = (Counted::default(), Health::default());
             Transient::new(&circuit, &settings).unwrap().advance(&mut counted, &mut health).unwrap();
             (started.elapsed().as_secs_f64(), health.steps)
@@ -209,6 +158,6 @@ fn growth(_: &mut Criterion) {
 criterion_group! {
     name = benches;
     config = Criterion::default().sample_size(10).measurement_time(std::time::Duration::from_secs(2));
-    targets = each, beside_a_general_solver, growth
+    targets = each, growth
 }
 criterion_main!(benches);

@@ -10,6 +10,8 @@ use linear::{Kernel, Matrix};
 pub(crate) struct Compiled {
     pub(crate) of: Configuration,
     pub(crate) ladder: Ladder,
+    /// The same of the states alone, once differences have gone through here.
+    of_differences: Option<Ladder>,
     /// Third and fourth derivatives of what is recorded, one for all that move in proportion; what does not move has none.
     pub(crate) derivatives: [Matrix; 2],
     /// Of each of them what it stands for: recorded value, and how many times as much that moves.
@@ -89,11 +91,17 @@ impl Compiled {
         let (powers, losses) = (Powers::new(network, &of), Losses::new(network, &of));
         let ladder = Ladder::new(&of.rates);
         let (recorded, derivatives) = (recorded.len(), [third, fourth]);
-        Ok(Compiled { of, ladder, derivatives, moving, recorded, inner, ends, powers, losses })
+        Ok(Compiled { of, ladder, of_differences: None, derivatives, moving, recorded, inner, ends, powers, losses })
     }
 
     pub(crate) fn seen(&self) -> Seen {
         Seen { recorded: self.recorded, guards: self.of.guards.len(), moving: self.moving.len() }
+    }
+
+    /// Propagates differences of so many states; none of them is one of an input.
+    pub(crate) fn ladder_of_differences(&mut self, states: usize) -> &mut Ladder {
+        let rates = &self.of.rates;
+        self.of_differences.get_or_insert_with(|| Ladder::new(&rates.leading(states)))
     }
 
     /// Looks at the inner node of a step.

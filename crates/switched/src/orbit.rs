@@ -12,7 +12,9 @@ const MOST_IN_ALL: u64 = 2_000_000;
 
 /// What goes along with a walk.
 pub(crate) trait Along {
-    /// Through the configuration at hand for a time, s.
+    /// A step more.
+    fn steps(&mut self) {}
+    /// Through the configuration at hand for a time, s: once for all steps up to an event or the end.
     fn goes(&mut self, machine: &mut Machine, length: f64);
     /// Past an event; whether the walk goes on behind it.
     fn passes(&mut self, machine: &Machine, event: Event) -> bool;
@@ -100,7 +102,7 @@ pub(crate) fn happen(walker: &mut Walker, step: Step) -> Result<Option<(Event, C
 /// # Errors
 /// What can go wrong in a transient.
 pub(crate) fn walk(walker: &mut Walker, end: f64, along: &mut impl Along) -> Result<(), SwitchedError> {
-    let mut steps = 0;
+    let (mut steps, mut since) = (0, 0.0);
     while walker.machine.t < end && !along.tires() {
         steps += 1;
         if steps > MOST_STEPS {
@@ -113,7 +115,8 @@ pub(crate) fn walk(walker: &mut Walker, end: f64, along: &mut impl Along) -> Res
         }
         let target = walker.machine.next_corner().min(end);
         let step = walker.find(target);
-        along.goes(&mut walker.machine, step.length);
+        along.steps();
+        since += step.length;
         walker.take(step, target)?;
         if step.ends == Ends::Target && target == end && walker.machine.next_corner() > end {
             break;
@@ -121,11 +124,15 @@ pub(crate) fn walk(walker: &mut Walker, end: f64, along: &mut impl Along) -> Res
         if step.ends == Ends::Open {
             continue;
         }
+        along.goes(&mut walker.machine, std::mem::take(&mut since));
         if let Some((event, _)) = happen(walker, step)?
             && !along.passes(&walker.machine, event)
         {
             break;
         }
+    }
+    if since > 0.0 {
+        along.goes(&mut walker.machine, since);
     }
     Ok(())
 }
@@ -161,8 +168,15 @@ impl Differences {
 
 impl Along for Differences {
     fn goes(&mut self, machine: &mut Machine, length: f64) {
-        let ladder = &mut machine.compiled[machine.at].ladder;
-        self.0.iter_mut().for_each(|column| ladder.advance(column, length));
+        let states = machine.network.states.len();
+        let ladder = machine.compiled[machine.at].ladder_of_differences(states);
+        let mut of_states = Vec::with_capacity(states);
+        for column in &mut self.0 {
+            of_states.clear();
+            of_states.extend_from_slice(&column[..states]);
+            ladder.advance(&mut of_states, length);
+            column[..states].copy_from_slice(&of_states);
+        }
     }
     fn passes(&mut self, machine: &Machine, event: Event) -> bool {
         let of = |at: usize| &machine.compiled[at].of;

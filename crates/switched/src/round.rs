@@ -83,6 +83,8 @@ struct Until<'a> {
 impl Along for Until<'_> {
     fn goes(&mut self, machine: &mut Machine, length: f64) {
         self.differences.goes(machine, length);
+    }
+    fn steps(&mut self) {
         self.steps += 1;
     }
     fn tires(&self) -> bool {
@@ -122,7 +124,8 @@ impl Marker {
 pub(crate) struct Noted(Vec<Marker>, usize);
 
 impl Along for Noted {
-    fn goes(&mut self, _: &mut Machine, _: f64) {
+    fn goes(&mut self, _: &mut Machine, _: f64) {}
+    fn steps(&mut self) {
         self.1 += 1;
     }
     fn tires(&self) -> bool {

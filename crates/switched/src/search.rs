@@ -12,6 +12,8 @@ use recording::{Command, Health, Observer, Progress};
 
 /// Cycles run forward before the search begins, and when it is lost.
 const FORWARD: usize = 4;
+/// Cycles run forward at most.
+const MOST_FORWARD: usize = 64;
 /// Periods tried of the map at most.
 const MOST_PERIODS: u32 = 2000;
 /// Distance from the periodic state that counts as none, relative to the largest each state has been.
@@ -34,8 +36,8 @@ const APART: u32 = 6;
 /// How closely a period must do what the derivative says for a leap, relative to what a period changes, and the shortest leap.
 const AS_SAID: f64 = 0.1;
 const LEAST_LEAP: f64 = 1e-3;
-/// Steps in a row that do not halve the distance after which a search is lost.
-const LOST: u32 = 4;
+/// Steps in a row that do not halve the distance after which a search is lost the first time; then one more each time.
+const LOST: u32 = 1;
 /// What a period changes of a difference below this is nothing: the difference stays, whatever its size.
 const STAYS: f64 = 1e-12;
 
@@ -179,7 +181,7 @@ impl<'a> Search<'a> {
         let mut cycle = self.cycle()?;
         // Where the circuit itself has led.
         let mut honest = cycle.begins.clone();
-        let (mut best, mut stalled, mut dares, mut forward) = (f64::INFINITY, 0, DARES, FORWARD);
+        let (mut best, mut stalled, mut dares, mut patience, mut forward) = (f64::INFINITY, 0, DARES, LOST, FORWARD);
         let (mut apart, mut nearest) = (0, f64::INFINITY);
         while self.tried < MOST_PERIODS {
             if !cycle.repeats && apart < APART {
@@ -205,19 +207,21 @@ impl<'a> Search<'a> {
             best = best.min(long);
             nearest = best.min(nearest);
             self.steps += 1;
-            let next = if stalled > LOST { None } else { self.step(&newton, long, &mut dares)? };
+            let next = if stalled > patience { None } else { self.step(&newton, long, &mut dares)? };
             if let Some(next) = next {
                 cycle = next;
                 continue;
             }
             // On from where the search stands, if that is near, or else from where the circuit itself has led.
+            patience += 1;
             if long <= NEAR {
                 self.walker.stand_at(&cycle.begins);
                 self.forward(FORWARD)?;
                 cycle = self.cycle()?;
             } else {
                 self.walker.stand_at(&honest);
-                forward = if self.leap()? { FORWARD } else { 2 * forward };
+                let passed = self.leap()?;
+                forward = if passed > (2 * FORWARD) as f64 { FORWARD } else { (2 * forward).min(MOST_FORWARD) };
                 self.forward(forward)?;
                 cycle = self.cycle()?;
                 honest = cycle.begins.clone();
@@ -272,8 +276,8 @@ impl<'a> Search<'a> {
 
     /// Goes as far towards where Newton's method points as the circuit does there what the derivative says, which is past many
     /// periods in which the same happens again and again, such as those of a filter that is charged while an amplifier is at its
-    /// limit; false if that is nowhere.
-    fn leap(&mut self) -> Result<bool, SwitchedError> {
+    /// limit; about how many it has passed.
+    fn leap(&mut self) -> Result<f64, SwitchedError> {
         let cycle = self.cycle()?;
         let newton = Newton::new(&cycle);
         let step = newton.step(&cycle.change);
@@ -290,12 +294,12 @@ impl<'a> Search<'a> {
                 let off: Vec<f64> = said.zip(&there.change).map(|(said, is)| is - said).collect();
                 if cycle.size(&off) <= AS_SAID * share * cycle.size(&cycle.change) {
                     self.walker.stand_at(&there.begins);
-                    return Ok(true);
+                    return Ok(share * cycle.size(&step) / cycle.size(&cycle.change));
                 }
             }
             share *= 0.5;
         }
         self.walker.stand_at(&cycle.begins);
-        Ok(false)
+        Ok(0.0)
     }
 }

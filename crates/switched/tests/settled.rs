@@ -7,7 +7,7 @@ use circuit::Circuit;
 use circuit::KindId::{
     Capacitor, ControlledSwitch, DcSource, Diode, IdealTransformer, Inductor, PulseSource, Resistor, SteppedLoad,
 };
-use common::circuit;
+use common::{circuit, controlled};
 use mellow_switched::Settled;
 use proptest::prelude::*;
 use readings::Waveform;
@@ -172,6 +172,34 @@ proptest! {
             let settled = Settled::find(&converter, &mut Recording::default()).unwrap_or_else(|error| panic!("{topology:?}: {error}"));
             prop_assert!(settled.iterations < 20, "{topology:?} took {} steps", settled.iterations);
         }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 12, failure_persistence: None, ..ProptestConfig::default() })]
+
+    /// Whatever loads a closed loop, from what its current limit holds to next to nothing, its settled state is found.
+    #[test]
+    fn a_loop_settles_whatever_its_load(which in 0..controlled::all().len(), load in 0.7f64..9.0) {
+        let (name, mut rows, ..) = controlled::all().swap_remove(which);
+        // A corrector takes some hundred pulses a period, and its bus is no net of this name.
+        let ohms = load.exp().to_string();
+        let own = [("resistance", ohms.as_str())];
+        if !name.contains("corrector") {
+            rows.push(("RX", Resistor, "out gnd", &own));
+        }
+        let settled = Settled::find(&circuit(&rows), &mut Recording::default()).unwrap_or_else(|error| panic!("{name}: {error}"));
+        prop_assert!(settled.iterations < 60, "{name} with {ohms} Ω took {} steps", settled.iterations);
+        prop_assert!(settled.residual < 1e-11, "{name} with {ohms} Ω: {}", settled.residual);
+    }
+}
+
+/// Few steps lead there from rest where a loop is closed, whose amplifier begins at its limit.
+#[test]
+fn few_steps_lead_to_where_a_loop_settles() {
+    for (name, rows, ..) in controlled::all() {
+        let settled = Settled::find(&circuit(&rows), &mut Recording::default()).unwrap();
+        assert!(settled.iterations < 20, "{name} took {} steps", settled.iterations);
     }
 }
 
