@@ -5,7 +5,7 @@
 //! how well straight pieces stand for a part, and the files under `parts/` say that one by one.
 //!
 //! A circuit becomes a `Network` of rows (`network.rs`, one file per family of parts under `parts/`); a set of regions makes
-//! it a `Configuration` (`configuration.rs`); a `Machine` (`machine.rs`) knows which follows which; [`Transient`] walks.
+//! it a `Configuration` (`configuration.rs`); a `Machine` (`machine.rs`) knows which follows which (`settle.rs`); [`Transient`] walks.
 //!
 //! ```
 //! use circuit::{Supply, resolve};
@@ -43,6 +43,7 @@ mod repeats;
 mod round;
 mod row;
 mod search;
+mod settle;
 mod settled;
 mod small_signal;
 mod tones;
