@@ -119,5 +119,23 @@ fn eigenvalues_are_roots() {
         let alike = found.iter().filter(|m| (m.re - kept).hypot(m.im) < 1e-6).count();
         assert!(alike >= phases - 1, "{phases}: {found:?}");
     }
+    // What a period leaves of a loop at its limit: next to nothing of some states, others held, each part by itself.
+    let held = |r: usize, c: usize| match (r, c) {
+        (1, 0) | (13, 0) => 3.4864144524777604e-52,
+        (1, 1) | (3, 3) | (13, 1) => 4.062058591749871e-52,
+        (2, 0) => 0.012962736050999154,
+        (2, 2) => 0.9999999993209235,
+        (3, 0) => 0.0025925472102120775,
+        (3, 2) => 0.19999999986512948,
+        (4, 0) => -0.0025912515852660905,
+        (4, 2) => -0.19990004990549057,
+        (4, 3) => -2.1021327471626027e-27,
+        (4, 11) => 0.9995002498750625,
+        (5, 4) | (6, 5) | (8, 7) | (10, 8) | (11, 11) | (12, 12) => 1.0,
+        _ => 0.0,
+    };
+    let found = mellow_linear::eigenvalues(14, held).unwrap();
+    let near = |at: f64| found.iter().filter(|m| (m.re - at).abs() < 1e-7 && m.im.abs() < 1e-7).count();
+    assert!(near(1.0) == 3 && near(0.0) == 11, "{found:?}");
     assert_eq!(mellow_linear::eigenvalues(1, |_, _| f64::NAN), None);
 }

@@ -156,9 +156,10 @@ impl Watch {
             self.near.along(&compiled.of.guards[guard].levels[0], &mut self.powers);
             self.powers[0] -= base;
             let falls_later = self.powers[0] >= 0.0;
-            let edge = if falls_later { (b - x).min(reach) } else { (a - x).max(-reach) };
+            let (end, edge) = if falls_later { (b - x, (b - x).min(reach)) } else { (a - x, (a - x).max(-reach)) };
             let (level, slope) = polynomial(&self.powers, edge / reach);
-            if falls_later != (level >= 0.0) {
+            // What it is at the ends of the bracket is known, whatever rounding makes of it: it may begin at zero and rise.
+            if edge == end || falls_later != (level >= 0.0) {
                 let bounds = if falls_later { (0.0, edge / reach) } else { (edge / reach, 0.0) };
                 let off = reach * zero(&self.powers, bounds, resolution / reach);
                 self.near.at(off, &mut self.found);
