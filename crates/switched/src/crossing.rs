@@ -228,3 +228,25 @@ fn zero(powers: &[f64], (mut a, mut b): (f64, f64), resolution: f64) -> f64 {
     }
     b
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// A guard that begins at zero or above, rises or falls, and falls through zero later gives way later, whether it is followed
+        /// as a polynomial or guessed from what is seen of it at a step's nodes.
+        #[test]
+        fn what_begins_at_zero_gives_way_where_it_falls(root in 0.01..0.95f64, start in prop_oneof![Just(0.0), 0.0..2.0f64], bend in 0.1..9.0f64) {
+            // (s + start)·(root − s)·(bend + s²)
+            let (lower, upper) = ([start * root, root - start, -1.0], [bend, 0.0, 1.0]);
+            let mut powers = [0.0; 5];
+            (0..9).for_each(|k| powers[k / 3 + k % 3] += lower[k / 3] * upper[k % 3]);
+            prop_assert!((zero(&powers, (0.0, 1.0), 1e-14) - root).abs() < 1e-12);
+            let ([begins, mid, ends], h) = ([0.0, STAGE, 1.0].map(|s| polynomial(&powers, s)), 1e-6);
+            let course = Course { levels: [begins.0, mid.0, ends.0], slopes: [begins.1 / h, ends.1 / h] };
+            prop_assert!((course.zero(h, h) / h - root).abs() < 1e-6, "{} for {}", course.zero(h, h) / h, root);
+        }
+    }
+}
