@@ -1,7 +1,8 @@
 //! Traces worked out from others by a formula.
 
+use crate::piece::Piece;
 use crate::recipe::Recipe;
-use crate::waveform::{Piece, Waveform};
+use crate::waveform::Waveform;
 use circuit::expression::{ExpressionError, Operand, work_out};
 use circuit::{Circuit, Dimensioned, Signal};
 use quantity::Unit;
@@ -206,22 +207,23 @@ fn evaluated(node: &Node, times: &[f64], signals: &[Vec<f64>]) -> Vec<f64> {
     }
 }
 
-/// Pieces of all complete steps.
-fn pieces<'a>(times: &'a [f64], values: &'a [f64]) -> impl Iterator<Item = Piece> + use<'a> {
-    let wave = Waveform::new(times, values);
-    wave.pieces(wave.whole())
+/// All complete steps, each with the place of its first node and of its last.
+fn steps<'a>(times: &'a [f64], values: &'a [f64]) -> impl Iterator<Item = (usize, usize, Piece)> + use<'a> {
+    recording::steps(times).map(|(first, count)| {
+        let last = first + count;
+        (first, last, Piece::new(&times[first..=last], &values[first..=last]))
+    })
 }
 
-/// Slopes of the parabolas at the nodes; between two steps the mean of both.
+/// Slopes of the polynomials at the nodes; between two steps the mean of both.
 fn derivative(times: &[f64], values: &[f64]) -> Vec<f64> {
     let mut slopes = vec![f64::NAN; times.len()];
-    for (k, piece) in pieces(times, values).enumerate() {
-        let length = piece.lasts(0.0, 1.0);
-        let at = |s: f64| piece.slope(s) / length;
-        let start = &mut slopes[2 * k];
+    for (first, last, piece) in steps(times, values).filter(|(.., piece)| piece.length() > 0.0) {
+        let at = |s: f64| piece.slope(s) / piece.length();
+        let start = &mut slopes[first];
         *start = if start.is_nan() { at(0.0) } else { 0.5 * (*start + at(0.0)) };
-        slopes[2 * k + 1] = at(piece.place(times[2 * k + 1]));
-        slopes[2 * k + 2] = at(1.0);
+        (first + 1..last).for_each(|k| slopes[k] = at(piece.place(times[k])));
+        slopes[last] = at(1.0);
     }
     slopes
 }
@@ -229,9 +231,11 @@ fn derivative(times: &[f64], values: &[f64]) -> Vec<f64> {
 /// The integral from the first node on, at every node.
 fn integral(times: &[f64], values: &[f64], over: impl Fn(&Piece, (f64, f64)) -> f64) -> Vec<f64> {
     let mut sums = vec![0.0; times.len()];
-    for (k, piece) in pieces(times, values).enumerate() {
-        sums[2 * k + 1] = sums[2 * k] + over(&piece, (0.0, piece.place(times[2 * k + 1])));
-        sums[2 * k + 2] = sums[2 * k] + over(&piece, (0.0, 1.0));
+    for (first, last, piece) in steps(times, values) {
+        let before = sums[first];
+        let end = |k: usize| if k == last { 1.0 } else { piece.place(times[k]) };
+        (first + 1..=last)
+            .for_each(|k| sums[k] = before + if piece.length() > 0.0 { over(&piece, (0.0, end(k))) } else { 0.0 });
     }
     sums
 }

@@ -32,7 +32,7 @@ impl Figures {
             let bounds = piece.within(self.span);
             self.integral += piece.integral(bounds);
             self.square += piece.integral_of_square(bounds);
-            for s in [Some(bounds.0), Some(bounds.1), piece.vertex(bounds)].into_iter().flatten() {
+            for s in [bounds.0, bounds.1].into_iter().chain(piece.turns(bounds)) {
                 let y = piece.at(s);
                 self.min = self.min.min(y);
                 self.max = self.max.max(y);

@@ -1,7 +1,7 @@
 //! Numbers taken from recorded waveforms.
 //!
-//! A [`Waveform`] is the piecewise quadratic the engine recorded, not a list of samples: means
-//! and RMS values are integrals of it, extremes lie at its vertices, crossings at its roots. No
+//! A [`Waveform`] is the polynomial the engine recorded of each step, not a list of samples: means
+//! and RMS values are integrals of it, extremes lie where it turns, crossings at its roots. No
 //! resampling comes in between. [`Recipe`] says how a signal is put together from recorded
 //! columns, and a [`Survey`] takes many figures while a recording passes once, however long it is.
 //!
@@ -17,6 +17,8 @@ pub mod align;
 mod derived;
 mod figures;
 mod gauges;
+mod piece;
+mod polynomial;
 mod question;
 mod recipe;
 mod ringing;

@@ -37,7 +37,7 @@ impl TurningPoints {
             let bounds = piece.within(self.span);
             // An extreme inside the step, or a corner between two steps.
             let corner = (self.slope_before * piece.slope(bounds.0) < 0.0).then_some(bounds.0);
-            let places = corner.into_iter().chain(piece.vertex(bounds));
+            let places = corner.into_iter().chain(piece.turns(bounds));
             let room = MOST_POINTS - self.found.len().min(MOST_POINTS);
             self.found.extend(places.map(|s| (piece.time(s), piece.at(s))).take(room));
             self.slope_before = piece.slope(bounds.1);

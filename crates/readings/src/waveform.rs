@@ -1,11 +1,9 @@
-use recording::STAGE;
+use crate::piece::Piece;
+use recording::{is_quartic, step_at};
 
-/// Length of a step, relative to the time at hand, below which times do not tell the place of its inner node.
-const TELLS: f64 = 1e-9;
-
-/// A waveform over nodes: ends of steps at even places, one inner node at odd ones.
+/// A waveform over nodes that begin with an end of a step.
 ///
-/// Over each step the waveform is the quadratic through start, inner node and end.
+/// Over each step the waveform is the quadratic or the quartic through start, inner nodes and end ([`recording::steps`]).
 #[derive(Clone, Copy, Debug)]
 pub struct Waveform<'a> {
     times: &'a [f64],
@@ -89,96 +87,6 @@ pub enum MeasureError {
     NotPeriodic,
 }
 
-/// One step as `c0 + c1·s + c2·s²`, s from 0 to 1.
-#[derive(Clone, Copy)]
-pub(crate) struct Piece {
-    start: f64,
-    length: f64,
-    c: [f64; 3],
-}
-
-impl Piece {
-    pub(crate) fn at(&self, s: f64) -> f64 {
-        self.c[0] + s * (self.c[1] + s * self.c[2])
-    }
-
-    /// Change per step length.
-    pub(crate) fn slope(&self, s: f64) -> f64 {
-        self.c[1] + 2.0 * self.c[2] * s
-    }
-
-    /// Change of the slope per step length.
-    pub(crate) fn curvature(&self) -> f64 {
-        2.0 * self.c[2]
-    }
-
-    /// Time between two places, s.
-    pub(crate) fn lasts(&self, from: f64, to: f64) -> f64 {
-        (to - from) * self.length
-    }
-
-    /// Place of a time.
-    pub(crate) fn place(&self, time: f64) -> f64 {
-        (time - self.start) / self.length
-    }
-
-    /// The stretches on either side of a level, in order: from, to, whether above.
-    pub(crate) fn stretches(&self, (a, b): (f64, f64), level: f64) -> impl Iterator<Item = (f64, f64, bool)> + use<> {
-        let piece = *self;
-        let mut places = vec![a, b];
-        places.extend(self.crossings(level).filter(|s| *s > a && *s < b));
-        places.sort_by(f64::total_cmp);
-        (1..places.len()).map(move |k| {
-            let (from, to) = (places[k - 1], places[k]);
-            (from, to, piece.at(0.5 * (from + to)) > level)
-        })
-    }
-
-    /// Time of a place, s.
-    pub(crate) fn time(&self, s: f64) -> f64 {
-        self.start + s * self.length
-    }
-
-    /// The parts of the step that lie within a span, as bounds of s.
-    pub(crate) fn within(&self, span: Span) -> (f64, f64) {
-        let s = |t: f64| ((t - self.start) / self.length).clamp(0.0, 1.0);
-        (s(span.from), s(span.to))
-    }
-
-    pub(crate) fn integral(&self, (a, b): (f64, f64)) -> f64 {
-        let p = |s: f64| s * (self.c[0] + s * (self.c[1] / 2.0 + s * self.c[2] / 3.0));
-        self.length * (p(b) - p(a))
-    }
-
-    pub(crate) fn integral_of_square(&self, (a, b): (f64, f64)) -> f64 {
-        let [c0, c1, c2] = self.c;
-        let p = |s: f64| {
-            s * (c0 * c0
-                + s * (c0 * c1 + s * ((c1 * c1 + 2.0 * c0 * c2) / 3.0 + s * (c1 * c2 / 2.0 + s * c2 * c2 / 5.0))))
-        };
-        self.length * (p(b) - p(a))
-    }
-
-    /// Place of the vertex if it lies inside the bounds.
-    pub(crate) fn vertex(&self, (a, b): (f64, f64)) -> Option<f64> {
-        let s = -self.c[1] / (2.0 * self.c[2]);
-        (s > a && s < b).then_some(s)
-    }
-
-    /// Places where the piece passes `level`, ascending.
-    pub(crate) fn crossings(&self, level: f64) -> impl Iterator<Item = f64> + use<> {
-        let [c0, c1, c2] = self.c;
-        let c0 = c0 - level;
-        let discriminant = c1 * c1 - 4.0 * c2 * c0;
-        let root = discriminant.max(0.0).sqrt();
-        // The stable pair of roots of a quadratic.
-        let q = -0.5 * (c1 + c1.signum() * root);
-        let mut found = if discriminant < 0.0 { [f64::NAN; 2] } else { [q / c2, c0 / q] };
-        found.sort_by(f64::total_cmp);
-        found.into_iter().filter(|s| (0.0..=1.0).contains(s))
-    }
-}
-
 impl<'a> Waveform<'a> {
     /// A waveform over nodes; an even count is cut to the last complete step.
     pub fn new(times: &'a [f64], values: &'a [f64]) -> Self {
@@ -202,8 +110,20 @@ impl<'a> Waveform<'a> {
             return Err(MeasureError::Empty);
         }
         let t = t.clamp(whole.from, whole.to);
-        let piece = self.piece(self.step_at(t));
-        Ok(piece.at(((t - piece.start) / piece.length).clamp(0.0, 1.0)))
+        let first = step_at(self.times, t);
+        let piece = self.piece(first, self.end_of(first));
+        Ok(piece.at(piece.place(t).clamp(0.0, 1.0)))
+    }
+
+    /// Where it turns between its nodes, in order: the node behind, the time, s, and the value.
+    pub fn turns(&self) -> impl Iterator<Item = (usize, f64, f64)> + use<'a> {
+        let times = self.times;
+        self.steps(self.whole()).filter(|(_, piece)| piece.length() > 0.0).flat_map(move |(first, piece)| {
+            piece.turns((0.0, 1.0)).map(move |s| {
+                let (t, behind) = (piece.time(s), &times[first + 1..]);
+                (first + 1 + behind.iter().take_while(|node| **node <= t).count(), t, piece.at(s))
+            })
+        })
     }
 
     /// The span cut to the recording if it overshoots by rounding only.
@@ -215,40 +135,34 @@ impl<'a> Waveform<'a> {
         self.values
     }
 
-    /// Index of the step that holds a time inside the recording.
-    fn step_at(&self, t: f64) -> usize {
-        let steps = self.times.len() / 2;
-        // Ends of steps stand at even places.
-        let (mut low, mut high) = (0, steps);
-        while low + 1 < high {
-            let middle = (low + high) / 2;
-            if self.times[2 * middle] <= t {
-                low = middle;
-            } else {
-                high = middle;
-            }
-        }
-        low
-    }
-
     /// The steps that lie in a span, in order; none if all of them lie outside.
     pub(crate) fn pieces(&self, span: Span) -> impl Iterator<Item = Piece> + use<'a> {
+        self.steps(span).map(|(_, piece)| piece).filter(|piece| piece.length() > 0.0)
+    }
+
+    /// The same, each with the place of its first node; those without length too.
+    pub(crate) fn steps(&self, span: Span) -> impl Iterator<Item = (usize, Piece)> + use<'a> {
         let wave = *self;
         let whole = self.whole();
         let outside = self.times.len() < 3 || whole.to <= span.from || whole.from > span.to;
-        let steps = if outside { 0..0 } else { self.step_at(span.from)..self.step_at(span.to) + 1 };
-        steps.map(move |step| wave.piece(step)).filter(|piece| piece.length > 0.0)
+        let mut next = if outside { usize::MAX } else { step_at(self.times, span.from) };
+        let last = if outside { 0 } else { step_at(self.times, span.to) };
+        std::iter::from_fn(move || {
+            let first = next;
+            (first <= last).then(|| {
+                let end = wave.end_of(first);
+                next = end;
+                (first, wave.piece(first, end))
+            })
+        })
     }
 
-    fn piece(&self, step: usize) -> Piece {
-        let i = 2 * step;
-        let (t, y) = (&self.times[i..i + 3], &self.values[i..i + 3]);
-        let length = t[2] - t[0];
-        // Of a jump, which takes next to no time, rounding would make a curve beyond both its ends.
-        let g = if length < TELLS * t[2].abs() { STAGE } else { (t[1] - t[0]) / length };
-        let whole = y[2] - y[0];
-        let c2 = ((y[1] - y[0]) / g - whole) / (g - 1.0);
-        let c2 = if c2.is_finite() { c2 } else { 0.0 };
-        Piece { start: t[0], length, c: [y[0], whole - c2, c2] }
+    /// The last node of the step that begins at one.
+    fn end_of(&self, first: usize) -> usize {
+        first + if self.times.get(first..first + 5).is_some_and(is_quartic) { 4 } else { 2 }
+    }
+
+    fn piece(&self, first: usize, end: usize) -> Piece {
+        Piece::new(&self.times[first..=end], &self.values[first..=end])
     }
 }

@@ -2,9 +2,6 @@ use crate::again::covered;
 use crate::chunks::repeated;
 use circuit::{Circuit, Quantity};
 
-/// Place of the inner node within a step, 2 − √2.
-pub const STAGE: f64 = 2.0 - std::f64::consts::SQRT_2;
-
 /// Values per chunk aimed at, to bound memory for circuits with many columns.
 const CHUNK_VALUES: usize = 1 << 23;
 

@@ -1,9 +1,10 @@
 //! What an engine leaves behind, whichever engine it was: columns of nodes in chunks, curves over frequency, and the
 //! evidence for both.
 //!
-//! A recording is a sequence of *nodes*. Each accepted step adds two: one inside the step, at [`STAGE`] of its length,
-//! and its end; together with the end of the step before they define the quadratic that represents every recorded
-//! quantity over the step. Odd nodes are inner, even ones ends of steps. An engine hands them over in [`Chunk`]s to an
+//! A recording is a sequence of *nodes*. Each accepted step adds two or four: one inside the step, at [`STAGE`] of its length, or
+//! three, at [`PLACES`], and its end; together with the end of the step before they define the quadratic or the quartic that
+//! represents every recorded quantity over the step. Which of both it is the places of the nodes tell ([`steps`]). Odd nodes are
+//! inner, even ones ends of steps or the middle of a quartic. An engine hands them over in [`Chunk`]s to an
 //! [`Observer`] and forgets them; what keeps them is asked again over [`Chunks`], piece by piece. [`Recording`] keeps a
 //! whole one in memory.
 //!
@@ -29,14 +30,16 @@ mod curve;
 mod excitation;
 mod health;
 mod observer;
+mod step;
 mod whole;
 
 pub use again::{covered, turns, unrolled};
-pub use chunk::{Chunk, Column, Joiner, Parter, STAGE, chunk_nodes, columns, most_nodes};
+pub use chunk::{Chunk, Column, Joiner, Parter, chunk_nodes, columns, most_nodes};
 pub use chunks::{Chunks, Piece, Unreadable, repeated};
 pub use curve::{LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep};
 pub use excitation::{Excitation, Probed};
 pub use health::{Conduction, EnergyBalance, Health, Pulse, Unfit};
 pub use num_complex::Complex64;
 pub use observer::{Command, Observer, Progress};
+pub use step::{PLACES, STAGE, WEIGHTS, is_quartic, quartic, step_at, steps};
 pub use whole::Recording;

@@ -12,20 +12,21 @@ pub(crate) struct Compiled {
     pub(crate) ladder: Ladder,
     /// The same of the states alone, once differences have gone through here.
     of_differences: Option<Ladder>,
-    /// Third and fourth derivatives of what is recorded, one for all that move in proportion; what does not move has none.
-    pub(crate) derivatives: [Matrix; 2],
-    /// Of each of them what it stands for: recorded value, and how many times as much that moves.
-    moving: Vec<Vec<(usize, f64)>>,
+    /// One recorded value for all that bend in proportion, as rows, and how fast each changes. What does not bend has none.
+    pub(crate) moving: [Matrix; 2],
+    /// Of each of them what it stands for: recorded value, and how many times as much that moves; itself first.
+    alike: Vec<Vec<(usize, f64)>>,
+    /// How long the first step here may be, as the last time here has shown, s.
+    pub(crate) pace: Option<f64>,
     recorded: usize,
-    /// What is looked at at the inner node of a step, and at its ends: see [`Seen`].
+    /// What is looked at at the inner nodes of a step, and at its ends: see [`Seen`].
     inner: Kernel,
     ends: Kernel,
     powers: Powers,
     losses: Losses,
 }
 
-/// Where in a vector of what is seen each thing stands: recorded values, guards; at ends then slopes of guards, third and
-/// fourth derivatives of what moves.
+/// Where in a vector of what is seen each thing stands: recorded values, guards; at ends then slopes of guards, and of what moves.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Seen {
     recorded: usize,
@@ -43,11 +44,8 @@ impl Seen {
     pub(crate) fn slope(&self, seen: &[f64], guard: usize) -> f64 {
         seen[self.recorded + self.guards + guard]
     }
-    pub(crate) fn third<'a>(&self, seen: &'a [f64]) -> &'a [f64] {
+    pub(crate) fn slopes<'a>(&self, seen: &'a [f64]) -> &'a [f64] {
         &seen[self.recorded + 2 * self.guards..][..self.moving]
-    }
-    pub(crate) fn fourth<'a>(&self, seen: &'a [f64]) -> &'a [f64] {
-        &seen[self.recorded + 2 * self.guards + self.moving..][..self.moving]
     }
 }
 
@@ -78,24 +76,36 @@ impl Compiled {
         let recorded: Vec<Vec<f64>> = network.recorded().map(|row| of.row(network, &row)).collect();
         let values = stacked(&[&recorded], network.running());
         let third = values.times(&of.rates).times(&of.rates).times(&of.rates);
-        let moving = in_proportion(&third);
-        let firsts: Vec<Vec<f64>> = moving.iter().map(|alike| third.row(alike[0].0).to_vec()).collect();
-        let third = stacked(&[&firsts], network.running());
-        let fourth = third.times(&of.rates);
+        let alike = in_proportion(&third);
+        let firsts: Vec<Vec<f64>> = alike.iter().map(|alike| recorded[alike[0].0].clone()).collect();
+        let moving = stacked(&[&firsts], network.running());
+        let moves = moving.times(&of.rates);
         let level = |k: usize| of.guards.iter().map(|guard| guard.levels[k].clone()).collect::<Vec<_>>();
         let (guards, slopes) = (level(0), level(1));
         let rows = |m: &Matrix| (0..m.rows()).map(|r| m.row(r).to_vec()).collect::<Vec<_>>();
         let inner = Kernel::new(&stacked(&[&recorded, &guards], network.running()));
-        let all = [&recorded, &guards, &slopes, &rows(&third), &rows(&fourth)];
+        let all = [&recorded, &guards, &slopes, &rows(&moves)];
         let ends = Kernel::new(&stacked(&all, network.running()));
         let (powers, losses) = (Powers::new(network, &of), Losses::new(network, &of));
         let ladder = Ladder::new(&of.rates);
-        let (recorded, derivatives) = (recorded.len(), [third, fourth]);
-        Ok(Compiled { of, ladder, of_differences: None, derivatives, moving, recorded, inner, ends, powers, losses })
+        let (recorded, moving) = (recorded.len(), [moving, moves]);
+        Ok(Compiled {
+            of,
+            ladder,
+            of_differences: None,
+            moving,
+            alike,
+            pace: None,
+            recorded,
+            inner,
+            ends,
+            powers,
+            losses,
+        })
     }
 
     pub(crate) fn seen(&self) -> Seen {
-        Seen { recorded: self.recorded, guards: self.of.guards.len(), moving: self.moving.len() }
+        Seen { recorded: self.recorded, guards: self.of.guards.len(), moving: self.alike.len() }
     }
 
     /// Propagates differences of so many states; none of them is one of an input.
@@ -104,7 +114,7 @@ impl Compiled {
         self.of_differences.get_or_insert_with(|| Ladder::new(&rates.leading(states)))
     }
 
-    /// Looks at the inner node of a step.
+    /// Looks at an inner node of a step.
     pub(crate) fn look_inside(&self, z: &[f64], seen: &mut Vec<f64>) {
         seen.resize(self.recorded + self.of.guards.len(), 0.0);
         self.inner.apply(z, seen);
@@ -112,8 +122,13 @@ impl Compiled {
 
     /// Looks at an end of a step.
     pub(crate) fn look(&self, z: &[f64], seen: &mut Vec<f64>) {
-        seen.resize(self.recorded + 2 * self.of.guards.len() + 2 * self.moving.len(), 0.0);
+        seen.resize(self.recorded + 2 * self.of.guards.len() + self.alike.len(), 0.0);
         self.ends.apply(z, seen);
+    }
+
+    /// Recorded values that stand for all that bend in proportion to them.
+    pub(crate) fn standing(&self) -> impl Iterator<Item = usize> + use<'_> {
+        self.alike.iter().map(|alike| alike[0].0)
     }
 
     /// What an error of each that moves may come to, given that of each recorded value.
@@ -122,7 +137,7 @@ impl Compiled {
             alike.iter().map(|(row, factor)| allowed[*row] / factor).fold(f64::INFINITY, f64::min)
         };
         into.clear();
-        into.extend(self.moving.iter().map(least));
+        into.extend(self.alike.iter().map(least));
     }
 
     /// Powers of parts with more than two pins, W.

@@ -1,18 +1,26 @@
 //! When in a step a guard gives way first, and what runs then.
 //!
 //! Where the whole step is one power series, so is each guard, and its zero is a polynomial's. Elsewhere a zero is guessed by the
-//! quartic through what was seen at the step's nodes; about the guess the guard is a power series again, and mostly the zero is so
+//! polynomial of degree 6 through what was seen of it at the step's nodes and how it changes at both ends; about the guess the guard is a power series again, and mostly the zero is so
 //! near that this is the last word.
 
 use crate::compiled::Compiled;
 use crate::propagate::Series;
+use crate::recorder::Nodes;
+use crate::slope::{Slope, sextic};
 use linear::dot;
-use recording::STAGE;
+use recording::{PLACES, quartic};
 
 /// Rounds of a search; each makes the bracket smaller.
 const MOST_ROUNDS: usize = 200;
 /// In so many rounds one is a bisection, in case one end of the bracket does not move.
 const BISECTED: usize = 4;
+/// Places a course is looked at to see whether it dips below a level.
+const LOOKS: usize = 24;
+/// How far a quartic may pass what it goes through, relative to its range (Lebesgue's constant of the nodes, 1.78, says that), and what
+/// slopes at the ends add, relative to what they are more than its own.
+const BEYOND: f64 = 0.39;
+const BENT: f64 = 0.0412;
 
 /// A step that has been looked at, without regard to what happens within.
 pub(crate) struct Looked<'a> {
@@ -21,17 +29,16 @@ pub(crate) struct Looked<'a> {
     /// What runs at its beginning, and as a series if it is short.
     pub(crate) z: &'a [f64],
     pub(crate) series: &'a Series,
-    /// What was seen at its beginning, inner node and end.
-    pub(crate) seen: [&'a [f64]; 3],
+    /// What was seen at its nodes.
+    pub(crate) seen: Nodes<'a>,
     /// Time that cannot be told apart, s.
     pub(crate) resolution: f64,
 }
 
-/// A guard within a step: what it is at its beginning, inner node and end, and how it changes at both ends.
+/// A guard within a step of length one, as the polynomial through all that is known of it.
 #[derive(Clone, Copy)]
 struct Course {
-    levels: [f64; 3],
-    slopes: [f64; 2],
+    powers: [f64; 7],
 }
 
 /// What is needed to look for crossings, kept from one to the next.
@@ -57,23 +64,21 @@ impl Watch {
         let mut first: Option<(f64, usize)> = None;
         for index in 0..compiled.of.guards.len() {
             let levels = step.seen.map(|at| seen.guard(at, index));
-            let slopes = [step.seen[0], step.seen[2]].map(|at| seen.slope(at, index));
-            let [begins, mid, ends] = levels;
-            // Without a fall within reach nothing can have given way.
-            let dips = slopes[0] < 0.0 && slopes[1] > 0.0 && begins.min(mid).min(ends) < -0.5 * h * slopes[0];
-            if mid >= 0.0 && ends >= 0.0 && !dips {
-                continue;
-            }
+            let slopes = [step.seen[0], step.seen[4]].map(|at| h * seen.slope(at, index));
+            let Some(course) = Course::that_may_fall(levels, slopes) else { continue };
             let least = -least(&compiled.of.guards[index].levels[0]);
             // What the resolution of time left below zero at an event counts from there.
-            let base = begins.min(0.0);
-            let course = Course { levels: levels.map(|level| level - base), slopes };
-            let bracket = if course.levels[1] < least {
-                Some(STAGE * h)
-            } else if course.levels[2] < least {
-                Some(h)
-            } else {
-                self.dip(compiled, step, (index, base), least)
+            let base = levels[0].min(0.0);
+            let course = course.above(base);
+            let below = PLACES.into_iter().chain([1.0]).zip(&levels[1..]).find(|(_, level)| **level - base < least);
+            let below = below.map(|(place, _)| place);
+            // Before that it may have been below as well.
+            let dips = course.below(least).filter(|at| below.is_none_or(|below| *at < below));
+            let dips = dips.filter(|at| self.level(compiled, step, (index, base), at * h).0 < least);
+            let bracket = match dips.or(below) {
+                Some(place) => Some(place * h),
+                None if slopes[0] < 0.0 && slopes[1] > 0.0 => self.dip(compiled, step, (index, base), least),
+                None => None,
             };
             let Some(mut upper) = bracket else { continue };
             // Nothing beyond the first crossing so far is of interest.
@@ -184,14 +189,46 @@ impl Watch {
 }
 
 impl Course {
-    /// Where the quartic through all that is known is zero before a time, s; that time if it is not.
+    /// A guard by what it is at the nodes and how it changes at both ends, over the whole step; none if it stays above zero in any case.
+    fn that_may_fall(levels: [f64; 5], slopes: [f64; 2]) -> Option<Self> {
+        let off = Slope::of(levels).off(slopes[0], slopes[1]);
+        let (low, high) = levels.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), y| (y.min(l), y.max(h)));
+        if low > BEYOND * (high - low) + BENT * (off[0].abs() + off[1].abs()) {
+            return None;
+        }
+        Some(Course { powers: sextic(quartic(levels), off) })
+    }
+
+    /// The same, counted from a base.
+    fn above(mut self, base: f64) -> Self {
+        self.powers[0] -= base;
+        self
+    }
+
+    fn at(&self, s: f64) -> f64 {
+        polynomial(&self.powers, s).0
+    }
+
+    /// The first place found at which it is below a level.
+    fn below(&self, level: f64) -> Option<f64> {
+        let place = |k: usize| k as f64 / LOOKS as f64;
+        let seen: [f64; LOOKS + 1] = std::array::from_fn(|k| self.at(place(k)));
+        let lowest = (1..LOOKS).find_map(|k| {
+            let ([before, here, after], step) = ([seen[k - 1], seen[k], seen[k + 1]], 1.0 / LOOKS as f64);
+            if here < level {
+                return Some(place(k));
+            }
+            // Between the places it is lowest where the parabola through three of them is.
+            let bend = before - 2.0 * here + after;
+            let lowest = place(k) + 0.5 * step * (before - after) / bend;
+            (here <= before && here <= after && bend > 0.0 && self.at(lowest) < level).then_some(lowest)
+        });
+        lowest.or((seen[LOOKS] < level).then_some(1.0))
+    }
+
+    /// Where it is zero before a time, s, in a step of a length; that time if it is not.
     fn zero(&self, h: f64, upper: f64) -> f64 {
-        let ([begins, mid, ends], [falls, rises]) = (self.levels, self.slopes.map(|slope| h * slope));
-        let rise = ends - begins;
-        let cubic = [begins, falls, 3.0 * rise - 2.0 * falls - rises, falls + rises - 2.0 * rise];
-        let off = (mid - polynomial(&cubic, STAGE).0) / (STAGE * STAGE * (1.0 - STAGE) * (1.0 - STAGE));
-        let quartic = [cubic[0], cubic[1], cubic[2] + off, cubic[3] - 2.0 * off, off];
-        if polynomial(&quartic, upper / h).0 < 0.0 { h * zero(&quartic, (0.0, upper / h), 1e-9) } else { upper }
+        if self.at(upper / h) < 0.0 { h * zero(&self.powers, (0.0, upper / h), 1e-9) } else { upper }
     }
 }
 
@@ -244,9 +281,10 @@ mod tests {
             let mut powers = [0.0; 5];
             (0..9).for_each(|k| powers[k / 3 + k % 3] += lower[k / 3] * upper[k % 3]);
             prop_assert!((zero(&powers, (0.0, 1.0), 1e-14) - root).abs() < 1e-12);
-            let ([begins, mid, ends], h) = ([0.0, STAGE, 1.0].map(|s| polynomial(&powers, s)), 1e-6);
-            let course = Course { levels: [begins.0, mid.0, ends.0], slopes: [begins.1 / h, ends.1 / h] };
-            prop_assert!((course.zero(h, h) / h - root).abs() < 1e-6, "{} for {}", course.zero(h, h) / h, root);
+            let h = 1e-6;
+            let ([a, b, c], ends) = (PLACES.map(|s| polynomial(&powers, s)), [0.0, 1.0].map(|s| polynomial(&powers, s)));
+            let course = Course::that_may_fall([ends[0].0, a.0, b.0, c.0, ends[1].0], ends.map(|end| end.1)).unwrap();
+            prop_assert!((course.zero(h, h) / h - root).abs() < 1e-9, "{} for {}", course.zero(h, h) / h, root);
         }
     }
 }

@@ -6,6 +6,7 @@ use crate::machine::{Machine, Placed};
 use crate::network::Network;
 use crate::parts;
 use crate::transient::{Settings, Transient};
+use crate::walker::Sight;
 use circuit::Circuit;
 use recording::{Health, Unfit};
 use serde::{Deserialize, Serialize};
@@ -20,7 +21,7 @@ pub struct Kept {
     /// Nets and parts, by name.
     names: Vec<String>,
     placed: Placed,
-    sight: (Vec<f64>, Option<Vec<f64>>),
+    sight: Sight,
     delivered: f64,
     dissipated: f64,
     stored_first: f64,
@@ -90,7 +91,7 @@ impl Kept {
         if self.version != VERSION {
             return Err(Unfit::Version { left: self.version.clone(), now: VERSION });
         }
-        let whole = self.placed.fits(network) && self.sight.0.len() + 1 == network.nets.len() + network.parts.len();
+        let whole = self.placed.fits(network) && self.sight.full.len() + 1 == network.nets.len() + network.parts.len();
         if whole && self.names == names(network) { Ok(()) } else { Err(Unfit::Circuit) }
     }
 }

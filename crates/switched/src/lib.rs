@@ -45,7 +45,9 @@ mod row;
 mod search;
 mod settle;
 mod settled;
+mod slope;
 mod small_signal;
+mod stretch;
 mod tones;
 mod transient;
 mod walker;
@@ -60,4 +62,4 @@ pub use tones::Tone;
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "5";
+pub const VERSION: &str = "6";

@@ -1,36 +1,39 @@
 //! Nodes on their way to the observer, and the books of energy.
 
 use crate::compiled::Compiled;
-use recording::{Chunk, Observer, STAGE, chunk_nodes, most_nodes};
+use crate::slope::Slope;
+use recording::{Chunk, Observer, PLACES, STAGE, WEIGHTS, chunk_nodes, most_nodes};
 
 /// Nodes of the first chunk; every further one is twice as long up to the longest.
 const FIRST_CHUNK: usize = 256;
 
-/// Places within a step, beside its ends, and weights of Lobatto's quadrature with five points, exact for polynomials of
-/// degree 7 (handbook: 0, ±√(3/7), ±1 with 32/45, 49/90, 1/10 over a length of two).
-pub(crate) const BETWEEN: [f64; 3] = [0.172_673_164_646_011_43, 0.5, 0.827_326_835_353_988_6];
-const WEIGHTS: [f64; 3] = [0.05, 49.0 / 180.0, 16.0 / 45.0];
-
-/// Hermite's cubic through values and rates at the ends of a step, at its inner node: weights of both.
-const CUBIC: [f64; 4] = {
-    let (g, r) = (STAGE, 1.0 - STAGE);
-    [(1.0 + 2.0 * g) * r * r, g * g * (3.0 - 2.0 * g), g * r * r, -g * g * r]
+/// Places at which a step's halves have the inner nodes that the whole of it has at [`PLACES`], but for the middle of the step.
+pub(crate) const IN_HALVES: [f64; 6] = {
+    let [a, b, c] = [0.5 * PLACES[0], 0.5 * PLACES[1], 0.5 * PLACES[2]];
+    [a, b, c, 0.5 + a, 0.5 + b, 0.5 + c]
 };
-/// What the inner node adds to the mean of that cubic, which makes it exact for polynomials of degree 4: a multiple of
-/// `s²(1 − s)²`, whose mean is a thirtieth.
-const INNER: f64 = 1.0 / (30.0 * STAGE * STAGE * (1.0 - STAGE) * (1.0 - STAGE));
-/// Size of that, relative to what is turned over, up to which what is left out is below 1e-9.
-const CLOSE: f64 = 3e-8;
 
-/// A step as it went: what runs, and what is seen, at its start, inner node and end.
+/// What the slopes of the powers' quartics may be off at the ends of a step, over its length and relative to what is turned over, for
+/// the quadrature to err by less than 1e-9: it errs by the eighth power of the length, they by the fifth.
+const CLOSE: f64 = 5e-4;
+
+/// Length of a step, relative to all the time there is, from which on times tell the places of its nodes wherever it comes again.
+const TELLS: f64 = 131_072.0 * f64::EPSILON;
+
+/// What runs, or what is seen, at a step's start, inner nodes and end.
+pub(crate) type Nodes<'a> = [&'a [f64]; 5];
+
+/// A step as it went.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Walked<'a> {
-    pub(crate) z: [&'a [f64]; 3],
-    pub(crate) seen: [&'a [f64]; 3],
+    pub(crate) z: Nodes<'a>,
+    pub(crate) seen: Nodes<'a>,
 }
 
 pub(crate) struct Recorder {
     from: f64,
+    /// Length of a step from which on its nodes are told by their places, s.
+    tells: f64,
     times: Vec<f64>,
     rows: Vec<f64>,
     /// The row recorded last.
@@ -47,7 +50,7 @@ pub(crate) struct Recorder {
     powers: Vec<f64>,
     /// Powers lost at the start and at the end of a step, W, and how fast they change, W/s.
     losses: [[Vec<f64>; 2]; 2],
-    lost: Vec<f64>,
+    lost: [Vec<f64>; 3],
     sums: Vec<f64>,
     /// Configuration and time of the last of them.
     weighed: Option<(usize, f64)>,
@@ -57,11 +60,13 @@ pub(crate) struct Recorder {
 }
 
 impl Recorder {
-    /// `order` says of each column which of the linear rows, or behind them which of the powers, it shows.
-    pub(crate) fn new(from: f64, order: Vec<usize>, parts: usize) -> Self {
+    /// For a time from one to another, s; `order` says of each column which of the linear rows, or behind them which of the powers, it
+    /// shows.
+    pub(crate) fn new((from, end): (f64, f64), order: Vec<usize>, parts: usize) -> Self {
         let longest = chunk_nodes(order.len());
         Recorder {
             from,
+            tells: TELLS * end,
             times: Vec::new(),
             rows: Vec::new(),
             row: Vec::new(),
@@ -74,7 +79,7 @@ impl Recorder {
             scratch: Vec::new(),
             powers: Vec::new(),
             losses: std::array::from_fn(|_| std::array::from_fn(|_| vec![0.0; parts])),
-            lost: vec![0.0; parts],
+            lost: std::array::from_fn(|_| vec![0.0; parts]),
             sums: vec![0.0; parts],
             weighed: None,
             delivered: 0.0,
@@ -92,8 +97,9 @@ impl Recorder {
         (self.last, self.row) = (Some(last), row);
     }
 
-    /// Weighs what each part lost over a step of a configuration by powers at its nodes and their rates; false if that is not close.
-    pub(crate) fn weigh(&mut self, (configuration, c): (usize, &Compiled), t: f64, h: f64, z: [&[f64]; 3]) -> bool {
+    /// Weighs what each part lost over a step of a configuration by powers at its nodes; false if their rates tell that this is not
+    /// close.
+    pub(crate) fn weigh(&mut self, (configuration, c): (usize, &Compiled), t: f64, h: f64, z: Nodes<'_>) -> bool {
         let [first, last] = &mut self.losses;
         // Where one step goes on from another its start has been looked at.
         if self.weighed == Some((configuration, t)) {
@@ -101,31 +107,35 @@ impl Recorder {
         } else {
             c.lost_and_rates(z[0], &mut self.scratch, first);
         }
-        c.lost_and_rates(z[2], &mut self.scratch, last);
-        c.lost(z[1], &mut self.scratch, &mut self.lost);
+        for (z, lost) in z[1..4].iter().zip(&mut self.lost) {
+            c.lost(z, &mut self.scratch, lost);
+        }
+        c.lost_and_rates(z[4], &mut self.scratch, last);
         self.weighed = Some((configuration, t + h));
-        let [w0, w2, r0, r2] = CUBIC;
         let (mut beyond, mut whole) = (0.0, 0.0);
-        let ends = first[0].iter().zip(&last[0]).zip(first[1].iter().zip(&last[1]));
-        for ((sum, inner), ((a, b), (a_rate, b_rate))) in self.sums.iter_mut().zip(&self.lost).zip(ends) {
-            let off = INNER * (inner - (w0 * a + w2 * b + h * (r0 * a_rate + r2 * b_rate)));
-            *sum = 0.5 * (a + b) + h / 12.0 * (a_rate - b_rate) + off;
-            beyond += off.abs();
-            whole += a.abs() + b.abs();
+        for (part, sum) in self.sums.iter_mut().enumerate() {
+            let [a, b, d] = [0, 1, 2].map(|k| self.lost[k][part]);
+            let (begins, ends) = (first[0][part], last[0][part]);
+            *sum = lobatto([begins, a, b, d, ends]);
+            let off = Slope::of([begins, a, b, d, ends]).off(h * first[1][part], h * last[1][part]);
+            beyond += off[0].abs() + off[1].abs();
+            whole += begins.abs() + ends.abs();
         }
         let mean = if t > 0.0 { (self.delivered + self.dissipated) / t } else { 0.0 };
         beyond <= CLOSE * (whole + mean)
     }
 
-    /// The same by what runs at [`BETWEEN`], where the step is too coarse for that or rates are no more than rounding.
-    pub(crate) fn weigh_between(&mut self, c: &Compiled, between: &[Vec<f64>; 3]) {
+    /// The same half by half, by what runs at [`IN_HALVES`], where the whole is too coarse or rates are no more than rounding.
+    pub(crate) fn weigh_halves(&mut self, c: &Compiled, halves: &[Vec<f64>; 6]) {
         let [first, last] = &self.losses;
-        for (sum, (a, b)) in self.sums.iter_mut().zip(first[0].iter().zip(&last[0])) {
-            *sum = WEIGHTS[0] * (a + b);
+        let ends = first[0].iter().zip(&last[0]).zip(&self.lost[1]);
+        for (sum, ((begins, ends), middle)) in self.sums.iter_mut().zip(ends) {
+            *sum = 0.5 * WEIGHTS[0] * (begins + 2.0 * middle + ends);
         }
-        for (z, weight) in between.iter().zip([WEIGHTS[1], WEIGHTS[2], WEIGHTS[1]]) {
-            c.lost(z, &mut self.scratch, &mut self.lost);
-            self.sums.iter_mut().zip(&self.lost).for_each(|(sum, lost)| *sum += weight * lost);
+        for (k, z) in halves.iter().enumerate() {
+            c.lost(z, &mut self.scratch, &mut self.lost[0]);
+            let weight = 0.5 * if k % 3 == 1 { WEIGHTS[2] } else { WEIGHTS[1] };
+            self.sums.iter_mut().zip(&self.lost[0]).for_each(|(sum, lost)| *sum += weight * lost);
         }
     }
 
@@ -136,12 +146,44 @@ impl Recorder {
             self.delivered += (-energy).max(0.0);
             self.dissipated += energy.max(0.0);
         }
-        if t + h >= self.from {
-            if self.last.is_none() {
-                self.record(c, t, (z[0], seen[0]), observer);
-            }
-            self.pair(c, [t + STAGE * h, t + h], [(z[1], seen[1]), (z[2], seen[2])], observer);
+        if t + h < self.from {
+            return;
         }
+        if self.last.is_none() {
+            self.show(c, (z[0], seen[0]));
+            self.keep(t);
+        }
+        if h < self.tells {
+            return self.short(c, (t, h), walked, observer);
+        }
+        for (k, place) in PLACES.into_iter().chain([1.0]).enumerate() {
+            self.show(c, (z[k + 1], seen[k + 1]));
+            self.keep(t + place * h);
+        }
+        self.hand_over_full(observer);
+    }
+
+    /// Records a step whose nodes the times do not tell apart well, as the parabola that goes half way as the quartic does.
+    fn short(&mut self, c: &Compiled, (t, h): (f64, f64), Walked { z, seen }: Walked<'_>, observer: &mut dyn Observer) {
+        let times = [t + STAGE * h, t + h];
+        if self.is_no_later(times) {
+            return;
+        }
+        let begins = std::mem::take(&mut self.row);
+        self.show(c, (z[2], seen[2]));
+        let middle = std::mem::take(&mut self.row);
+        self.show(c, (z[4], seen[4]));
+        // Lagrange's weights of beginning, middle and end at the inner node.
+        let g = STAGE;
+        let weights = [(2.0 * g - 1.0) * (g - 1.0), 4.0 * g * (1.0 - g), g * (2.0 * g - 1.0)];
+        let ends = self.row.clone();
+        for (value, (begins, middle)) in self.row.iter_mut().zip(begins.iter().zip(&middle)) {
+            *value = weights[0] * begins + weights[1] * middle + weights[2] * *value;
+        }
+        self.keep(times[0]);
+        self.row = ends;
+        self.keep(times[1]);
+        self.hand_over_full(observer);
     }
 
     /// What has just jumped, recorded as a straight line that takes next to no time.
@@ -161,9 +203,10 @@ impl Recorder {
         self.show(c, at);
         let after = std::mem::replace(&mut self.row, before.clone());
         self.row.iter_mut().zip(&after).for_each(|(value, after)| *value += STAGE * (after - *value));
-        self.keep(times[0], observer);
+        self.keep(times[0]);
         self.row = after;
-        self.keep(times[1], observer);
+        self.keep(times[1]);
+        self.hand_over_full(observer);
     }
 
     /// Something has happened, and a pulse may have taken energy from what is stored, J.
@@ -173,21 +216,9 @@ impl Recorder {
         self.delivered += (-taken).max(0.0);
     }
 
-    fn pair(&mut self, c: &Compiled, times: [f64; 2], at: [(&[f64], &[f64]); 2], observer: &mut dyn Observer) {
-        if !self.is_no_later(times) {
-            self.record(c, times[0], at[0], observer);
-            self.record(c, times[1], at[1], observer);
-        }
-    }
-
     /// Whether time cannot tell two nodes from what is recorded; they are left out then.
     fn is_no_later(&self, times: [f64; 2]) -> bool {
         self.last.is_some_and(|last| times[0] <= last || times[1] <= times[0])
-    }
-
-    fn record(&mut self, c: &Compiled, t: f64, at: (&[f64], &[f64]), observer: &mut dyn Observer) {
-        self.show(c, at);
-        self.keep(t, observer);
     }
 
     /// Makes the row of columns from what runs and what was seen there.
@@ -201,10 +232,14 @@ impl Recorder {
         }));
     }
 
-    fn keep(&mut self, t: f64, observer: &mut dyn Observer) {
+    fn keep(&mut self, t: f64) {
         self.rows.extend_from_slice(&self.row);
         self.times.push(t);
         self.last = Some(t);
+    }
+
+    /// Hands over what is recorded behind a step if that is enough.
+    fn hand_over_full(&mut self, observer: &mut dyn Observer) {
         let most = if self.by_itself { most_nodes(self.width) } else { self.chunk };
         if self.times.len() >= most {
             self.flush(observer);
@@ -259,4 +294,9 @@ impl Recorder {
         observer.record(Chunk { again, ..Chunk::new(std::mem::take(&mut self.times), columns) });
         self.rows.clear();
     }
+}
+
+/// Mean over a step of what is known at its nodes, exact for polynomials of degree 7.
+fn lobatto([a, b, c, d, e]: [f64; 5]) -> f64 {
+    WEIGHTS[0] * (a + e) + WEIGHTS[1] * (b + d) + WEIGHTS[2] * c
 }

@@ -1,13 +1,13 @@
 //! The course of everything in time: from event to event, with as many nodes between as a recording needs.
 //!
-//! Nothing here has a tolerance but the recording: how far the quadratic through three nodes may be from the exact course
+//! Nothing here has a tolerance but the recording: how far the quartic through five nodes may be from the exact course
 //! decides how far apart nodes are, and what is recorded at them is exact.
 
 use crate::error::SwitchedError;
 use crate::machine::Machine;
 use crate::orbit;
 use crate::parts;
-use crate::recorder::{BETWEEN, Recorder, Walked};
+use crate::recorder::{IN_HALVES, Recorder, Walked};
 use crate::repeats::Repeats;
 use crate::walker::{Ends, Walker};
 use circuit::Circuit;
@@ -51,8 +51,8 @@ pub struct Transient {
     pub(crate) recorder: Recorder,
     pub(crate) stored_first: f64,
     repeats: Option<Repeats>,
-    /// What runs within the step at hand.
-    between: [Vec<f64>; 3],
+    /// What runs within the halves of the step at hand.
+    halves: [Vec<f64>; 6],
     /// The largest pulse of each part: whether a flux, its size, when.
     pulses: BTreeMap<(usize, bool), (f64, f64)>,
 }
@@ -75,7 +75,7 @@ impl Transient {
     /// Goes on from where a machine stands.
     pub(crate) fn of(machine: Machine, settings: &Settings, stored_first: f64) -> Self {
         let network = &machine.network;
-        let recorder = Recorder::new(settings.record_from, network.order(), network.parts.len());
+        let recorder = Recorder::new((settings.record_from, settings.end), network.order(), network.parts.len());
         let repeats = if settings.every_period { None } else { Repeats::new(&machine, settings.end) };
         let walker = Walker::new(machine, settings.max_step, settings.tolerance, settings.end);
         Transient {
@@ -84,7 +84,7 @@ impl Transient {
             recorder,
             stored_first,
             repeats,
-            between: Default::default(),
+            halves: Default::default(),
             pulses: BTreeMap::new(),
         }
     }
@@ -152,15 +152,15 @@ impl Transient {
             let step = walker.find(target);
             let t = walker.machine.t;
             if step.length > 0.0 {
-                let (at, compiled) = (walker.machine.at, &walker.machine.compiled[walker.machine.at]);
-                let z = [&walker.machine.z, &walker.middle, &walker.last].map(Vec::as_slice);
-                if !self.recorder.weigh((at, compiled), t, step.length, z) || !compiled.ladder.rates_tell(step.length) {
-                    walker.between(step.length, BETWEEN, &mut self.between);
-                    self.recorder.weigh_between(&walker.machine.compiled[at], &self.between);
+                let Walker { machine, stretch, .. } = walker;
+                let (at, compiled) = (machine.at, &machine.compiled[machine.at]);
+                let close = self.recorder.weigh((at, compiled), t, step.length, stretch.nodes(machine));
+                if !close || !compiled.ladder.rates_tell(step.length) {
+                    stretch.between(machine, step.length, IN_HALVES, &mut self.halves);
+                    self.recorder.weigh_halves(&machine.compiled[at], &self.halves);
                 }
-                let z = [&walker.machine.z, &walker.middle, &walker.last].map(Vec::as_slice);
-                let walked = Walked { z, seen: walker.seen() };
-                self.recorder.step(&walker.machine.compiled[at], t, step.length, walked, observer);
+                let walked = Walked { z: stretch.nodes(machine), seen: stretch.seen() };
+                self.recorder.step(&machine.compiled[at], t, step.length, walked, observer);
                 health.steps += 1;
                 if step.length < health.shortest_step {
                     (health.shortest_step, health.shortest_at) = (step.length, t);
@@ -193,7 +193,7 @@ impl Transient {
                     let machine = &walker.machine;
                     let instant = INSTANT * end;
                     let compiled = &machine.compiled[machine.at];
-                    self.recorder.jump(compiled, machine.t, instant, (&machine.z, walker.seen()[0]), observer);
+                    self.recorder.jump(compiled, machine.t, instant, (&machine.z, &walker.stretch.here), observer);
                 }
                 if let Some(repeats) = &mut self.repeats
                     && repeats.looks_behind(&walker.machine, was)

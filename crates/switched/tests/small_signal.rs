@@ -11,6 +11,7 @@ use circuit::ResolvedPart;
 use common::{Row, circuit};
 use mellow_switched::{Settled, SmallSignal, Tone};
 use proptest::prelude::*;
+use readings::{Spectrum, Waveform};
 use recording::{Complex64, Excitation, Health, Probed, Recording, log_grid};
 use std::f64::consts::TAU;
 
@@ -28,31 +29,16 @@ fn number(value: f64) -> String {
 
 /// Component of a signal at a frequency over what was recorded, which is whole periods.
 fn component(times: &[f64], values: &[f64], frequency: f64) -> Complex64 {
-    // Gauss and Legendre's rule of five points on the quadratic of each step.
-    let x = [-0.906_179_845_938_664, -0.538_469_310_105_683_1, 0.0, 0.538_469_310_105_683_1, 0.906_179_845_938_664];
-    let w = [
-        0.236_926_885_056_189,
-        0.478_628_670_499_366_5,
-        0.568_888_888_888_888_9,
-        0.478_628_670_499_366_5,
-        0.236_926_885_056_189,
-    ];
-    let mut sum = Complex64::ZERO;
-    for k in (0..times.len() - 2).step_by(2) {
-        let ([a, m, b], [ya, ym, yb]) =
-            ([times[k], times[k + 1], times[k + 2]], [values[k], values[k + 1], values[k + 2]]);
-        if b <= a {
-            continue;
-        }
-        for (x, w) in x.iter().zip(w) {
-            let t = 0.5 * (a + b) + 0.5 * (b - a) * x;
-            let y = ya * (t - m) * (t - b) / ((a - m) * (a - b))
-                + ym * (t - a) * (t - b) / ((m - a) * (m - b))
-                + yb * (t - a) * (t - m) / ((b - a) * (b - m));
-            sum += 0.5 * (b - a) * w * y * Complex64::from_polar(1.0, -TAU * frequency * t);
-        }
-    }
-    sum / (times[times.len() - 1] - times[0])
+    let wave = Waveform::new(times, values);
+    let mut spectrum = Spectrum::new(wave.whole(), frequency, 1).unwrap();
+    spectrum.take(wave);
+    // A spectrum counts time from the beginning of its span.
+    0.5 * spectrum.amplitude(1) * Complex64::cis(-TAU * frequency * spectrum.span().from)
+}
+
+fn mean(times: &[f64], values: &[f64]) -> f64 {
+    let wave = Waveform::new(times, values);
+    wave.mean(wave.whole()).unwrap()
 }
 
 /// A circuit made with a given source in one place, shaken there for real and by the linearised orbit: the components of
@@ -394,7 +380,7 @@ fn a_regulator_is_found_behind_its_limits() {
             let settled = Settled::find(&circuit, &mut kept).unwrap_or_else(|error| panic!("{load} Ω: {error}"));
             settled.record(1, 1e-6, &mut kept, &mut Health::default()).unwrap();
             let out = recording::columns(&circuit).iter().position(|c| c.of == "out").unwrap();
-            let mean = component(&kept.times, &kept.columns[out], 0.0).re;
+            let mean = mean(&kept.times, &kept.columns[out]);
             assert!((mean - 5.0).abs() < 0.02, "{mean} V at {load} Ω with {output:?}");
         }
     }
@@ -408,7 +394,7 @@ fn a_regulated_converter_has_a_negative_input_resistance() {
     let (mut kept, mut health) = (Recording::default(), Health::default());
     Settled::find(&circuit, &mut kept).unwrap().record(1, 1e-9, &mut kept, &mut health).unwrap();
     let current = recording::columns(&circuit).iter().position(|c| c.of == "V1").unwrap();
-    let mean = component(&kept.times, &kept.columns[current], 0.0).re;
+    let mean = mean(&kept.times, &kept.columns[current]);
     let linear = shaken(&circuit, "V1");
     let found = -1.0 / linear.respond(1.0).current("V1").unwrap();
     assert!((found / (12.0 / mean) - 1.0).norm() < 0.01, "{found} for {}", 12.0 / mean);

@@ -3,7 +3,7 @@ use std::collections::HashSet;
 
 /// Squares of the raster along each side: finer than what a plot of this kind shows.
 const RASTER: f64 = 1024.0;
-/// Pieces each step is cut into, as it is a parabola in both.
+/// Pieces each pair of nodes is cut into, as it is a polynomial in both.
 const PARTS: usize = 8;
 
 type Square = (i32, i32);

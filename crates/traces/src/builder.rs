@@ -1,7 +1,7 @@
 use crate::packed::Packed;
 use crate::{BUCKET, BUCKETS, MOST_LEVELS};
 use circuit::Circuit;
-use readings::{Recipe, signals};
+use readings::{Recipe, Waveform, signals};
 use recording::{Chunk, Column, Joiner, covered};
 use std::collections::HashMap;
 
@@ -90,7 +90,7 @@ impl TraceBuilder {
         if chunk.again > 0 {
             self.come_again(&piece, &mut rows);
         } else {
-            self.first_level(chunk);
+            self.first_level(&piece, piece.times.len() - chunk.times.len());
             self.pass_up(Upto::Full, &mut rows);
         }
         rows
@@ -117,7 +117,7 @@ impl TraceBuilder {
     /// What comes again has buckets of its own on every level, which come as often; those before it end where it begins.
     fn come_again(&mut self, piece: &Chunk, rows: &mut Vec<Packed>) {
         self.pass_up(Upto::Top, rows);
-        self.first_level(piece);
+        self.first_level(piece, 0);
         for index in 0..MOST_LEVELS {
             let level = self.level(index);
             let (starts, bounds) = level.take(usize::MAX);
@@ -142,17 +142,24 @@ impl TraceBuilder {
         &mut self.levels[index]
     }
 
-    fn first_level(&mut self, chunk: &Chunk) {
+    /// Makes buckets of a piece's nodes from one on, and of where the course turns between them.
+    fn first_level(&mut self, piece: &Chunk, from: usize) {
         self.level(0);
         let level = &mut self.levels[0];
-        level.starts.extend(chunk.times.iter().step_by(BUCKET));
-        level.last = chunk.times[chunk.times.len() - 1];
+        let before = level.starts.len();
+        level.starts.extend(piece.times[from..].iter().step_by(BUCKET));
+        level.last = piece.times[piece.times.len() - 1];
         for ((_, recipe), bounds) in self.signals.iter().zip(&mut level.bounds) {
-            let column = |key: &Column| self.keys.get(key).map(|i| chunk.columns[*i].as_slice());
-            let values = recipe.evaluate(chunk.times.len(), column);
-            for bucket in values.chunks(BUCKET) {
+            let column = |key: &Column| self.keys.get(key).map(|i| piece.columns[*i].as_slice());
+            let values = recipe.evaluate(piece.times.len(), column);
+            for bucket in values[from..].chunks(BUCKET) {
                 bounds.min.push(bucket.iter().copied().fold(f64::INFINITY, f64::min));
                 bounds.max.push(bucket.iter().copied().fold(f64::NEG_INFINITY, f64::max));
+            }
+            for (node, _, value) in Waveform::new(&piece.times, &values).turns() {
+                let bucket = before + node.saturating_sub(from) / BUCKET;
+                bounds.min[bucket] = bounds.min[bucket].min(value);
+                bounds.max[bucket] = bounds.max[bucket].max(value);
             }
         }
     }

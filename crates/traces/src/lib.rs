@@ -9,7 +9,7 @@
 //! use mellow_traces::{Packed, thin};
 //! let packed = Packed::new("out.v", 0, 0, (0.0, 2.0), &[1.0, 4.0, 9.0]);
 //! assert_eq!(packed.values().unwrap(), [1.0, 4.0, 9.0]);
-//! // Fewer nodes than pixels: points along the parabola between them.
+//! // Fewer nodes than pixels: points along the polynomial between them.
 //! let points = thin(&[0.0, 1.0, 2.0], &[1.0, 4.0, 9.0], 0.0, 2.0, 4);
 //! assert_eq!(points.y, [1.0, 2.25, 4.0, 6.25, 9.0]);
 //! ```

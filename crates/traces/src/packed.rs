@@ -125,7 +125,7 @@ pub fn join_nodes(chunks: &[Packed], window: (f64, f64), apart: f64) -> Result<B
 fn join(column: &mut Vec<f64>, values: &[f64]) {
     let mut skip = 0;
     if !column.is_empty() {
-        // The next chunk begins with the last end of a step, and has the inner node behind it too.
+        // The next chunk begins with the last end of a step, and has the inner node behind it too, if the step goes on.
         if column.len().is_multiple_of(2) {
             column.pop();
         }

@@ -1,5 +1,6 @@
 use crate::packed::{Damaged, Packed};
 use readings::Waveform;
+use recording::{is_quartic, step_at};
 
 /// What a plot of a window draws: a polyline, ascending in time.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -81,23 +82,24 @@ pub fn envelope(buckets: &[Packed], from: f64, to: f64, width: usize) -> Result<
 }
 
 /// Reduces nodes to what a plot can show: first, lowest, highest and last of every pixel; or
-/// points along the quadratics if there are fewer nodes than pixels.
+/// points along the polynomials if there are fewer nodes than pixels. Where the course turns between nodes is as good as a node.
 pub fn thin(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> Points {
     if times.first().is_none_or(|first| *first > to) || times.last().is_none_or(|last| *last < from) {
         return Points::default();
     }
-    let first = times.partition_point(|t| *t < from).saturating_sub(2);
-    let last = (times.partition_point(|t| *t <= to) + 2).min(times.len());
-    let first = first / 2 * 2;
-    let (times, values) = (&times[first..last], &values[first..last]);
+    let (first, last) = (step_at(times, from), step_at(times, to));
+    let behind = last + if times.get(last..last + 5).is_some_and(is_quartic) { 5 } else { 3 };
+    let within = first..behind.min(times.len());
+    let (times, values) = (&times[within.clone()], &values[within]);
     if times.len() < 3 {
         return Points::nodes(times, values);
     }
     if times.len() < width {
         return along(times, values, from, to, width);
     }
+    let Points { t: times, y: values, node } = with_turns(times, values);
     if times.len() <= 4 * width {
-        return Points::nodes(times, values);
+        return Points { t: times, y: values, node };
     }
     let pixel = (to - from) / width as f64;
     let mut points = Points::default();
@@ -117,21 +119,39 @@ pub fn thin(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> 
             if k == 0 || index != kept[k - 1] {
                 points.t.push(times[index]);
                 points.y.push(values[index]);
-                points.node.push(true);
+                points.node.push(node[index]);
             }
         }
     }
     points
 }
 
-/// The nodes, and points along the quadratics between them, a pixel apart.
+/// The nodes, and where the course turns between them.
+fn with_turns(times: &[f64], values: &[f64]) -> Points {
+    let mut points = Points::default();
+    let mut turns = Waveform::new(times, values).turns().peekable();
+    for (node, (t, y)) in times.iter().zip(values).enumerate() {
+        while let Some((_, t, y)) = turns.next_if(|(behind, ..)| *behind <= node) {
+            points.t.push(t);
+            points.y.push(y);
+            points.node.push(false);
+        }
+        points.t.push(*t);
+        points.y.push(*y);
+        points.node.push(true);
+    }
+    points
+}
+
+/// The nodes, and points along the polynomials between them: a pixel apart, and where the course turns.
 fn along(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> Points {
     let wave = Waveform::new(times, values);
     let whole = wave.whole();
     let (from, to) = (from.max(whole.from), to.min(whole.to));
     let pixels = (0..=width).map(|k| from + (to - from) * k as f64 / width as f64);
     let nodes = times.iter().copied().filter(|t| *t <= whole.to);
-    let mut t: Vec<(f64, bool)> = nodes.map(|t| (t, true)).chain(pixels.map(|t| (t, false))).collect();
+    let others = pixels.chain(wave.turns().map(|(_, t, _)| t));
+    let mut t: Vec<(f64, bool)> = nodes.map(|t| (t, true)).chain(others.map(|t| (t, false))).collect();
     t.sort_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(&a.1)));
     t.dedup_by_key(|(t, _)| *t);
     let y = t.iter().map(|(t, _)| wave.at(*t).unwrap_or(f64::NAN)).collect();

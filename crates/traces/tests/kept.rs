@@ -4,7 +4,7 @@ use circuit::{Quantity, Supply, resolve};
 use mellow_traces::{Against, Packed, Points, TraceBuilder, envelope, join_nodes, thin};
 use proptest::prelude::*;
 use readings::{Waveform, signals};
-use recording::{Chunk, Column, STAGE};
+use recording::{Chunk, Column, PLACES, STAGE, steps as steps_of};
 
 const SUPPLY: &str = r#"{ "mellow_coil": 1, "title": "one net", "parts": [
     { "id": "V1", "kind": "dc_source", "pins": { "plus": "x", "minus": "gnd" }, "parameters": { "voltage": "1" } },
@@ -13,15 +13,28 @@ const SUPPLY: &str = r#"{ "mellow_coil": 1, "title": "one net", "parts": [
 
 const EVER: (f64, f64) = (f64::MIN, f64::MAX);
 
-/// Nodes of steps with an inner node each, from lengths and values.
+/// Nodes of steps from lengths and values: with one inner node each, or three.
 fn nodes(steps: &[(f64, f64, f64)]) -> (Vec<f64>, Vec<f64>) {
     let (mut times, mut values) = (vec![0.0], vec![0.0]);
     for (length, inner, end) in steps {
         let from = times[times.len() - 1];
-        times.extend([from + STAGE * length, from + length]);
-        values.extend([inner, end]);
+        let places: &[f64] = if *inner > 2.0 { &PLACES } else { &[STAGE] };
+        times.extend(places.iter().chain(&[1.0]).map(|place| from + place * length));
+        values.extend([*inner, -0.4 * inner, 0.3 * end].into_iter().take(places.len()).chain([*end]));
     }
     (times, values)
+}
+
+/// How many nodes steps add.
+fn count(steps: &[(f64, f64, f64)]) -> usize {
+    nodes(steps).0.len() - 1
+}
+
+/// The lowest and the highest value between two times, of nodes and of turns between them.
+fn reach(times: &[f64], values: &[f64], from: f64, to: f64) -> (f64, f64) {
+    let turns = Waveform::new(times, values).turns().map(|(_, t, y)| (t, y));
+    let all = times.iter().copied().zip(values.iter().copied()).chain(turns).filter(|(t, _)| (from..=to).contains(t));
+    all.fold((f64::MAX, f64::MIN), |(low, high), (_, y)| (low.min(y), high.max(y)))
 }
 
 fn builder() -> TraceBuilder {
@@ -45,13 +58,15 @@ fn of(chunks: &[Packed], signal: &str, level: i16) -> Vec<Packed> {
     own
 }
 
-/// Packs the voltage of net `x` in chunks of an even count of nodes each.
+/// Packs the voltage of net `x` in chunks of an even count of nodes each, or two more where that would part a step.
 fn packed(times: &[f64], values: &[f64], cuts: &[usize]) -> Vec<Packed> {
     let mut builder = builder();
     let mut chunks = Vec::new();
     let (mut at, mut cuts) = (0, cuts.iter().cycle());
     while at < times.len() {
-        let to = (at + 2 * cuts.next().unwrap()).min(times.len());
+        let to = at + 2 * cuts.next().unwrap();
+        let parts = steps_of(times).any(|(first, count)| count == 4 && to == first + 4);
+        let to = (to + if parts { 2 } else { 0 }).min(times.len());
         chunks.extend(builder.push(&chunk(&times[at..to], &values[at..to])));
         at = to;
     }
@@ -102,12 +117,12 @@ proptest! {
         let many: Vec<_> = std::iter::repeat_n(seed, repeats).flatten().collect();
         let (times, values) = nodes(&many);
         let chunks = packed(&times, &values, &[64, 512, 2048]);
-        let (low, high) = values.iter().fold((f64::MAX, f64::MIN), |(l, h), v| (l.min(*v), h.max(*v)));
         let end = *times.last().unwrap();
+        let reach = reach(&times, &values, 0.0, end);
         let top = chunks.iter().map(|c| c.level).max().unwrap();
         for level in 1..=top {
             let points = envelope(&of(&chunks, "x.v", level), 0.0, end, 300).unwrap();
-            prop_assert_eq!(drawn(&points, 0.0, end), (low, high), "level {}", level);
+            prop_assert_eq!(drawn(&points, 0.0, end), reach, "level {}", level);
             prop_assert!(points.t.is_sorted() && points.t.len() <= 2 * 301);
         }
     }
@@ -128,7 +143,7 @@ proptest! {
         (0..=again).for_each(|_| written.extend(&period));
         written.extend(&after);
         let (times, values) = nodes(&written);
-        let (first, each) = (1 + 2 * before.len(), 2 * period.len());
+        let (first, each) = (1 + count(&before), count(&period));
         let behind = first + each * (again as usize + 1);
         let mut builder = builder();
         let mut chunks = builder.push(&chunk(&times[..first], &values[..first]));
@@ -136,7 +151,7 @@ proptest! {
         chunks.extend(builder.push(&comes));
         chunks.extend(builder.push(&chunk(&times[behind..], &values[behind..])));
         chunks.extend(builder.finish());
-        prop_assert_eq!(builder.nodes() as usize, first + each + 2 * after.len());
+        prop_assert_eq!(builder.nodes() as usize, first + each + count(&after));
         let end = *times.last().unwrap();
         let (from, to) = (at * end, (at + wide).min(1.0) * end);
         let near = |a: f64, b: f64| (a - b).abs() < 1e-9 * end;
@@ -154,28 +169,27 @@ proptest! {
         for level in 1..=levels {
             let buckets: Vec<Packed> = of(&chunks, "x.v", level).into_iter().filter(|c| c.from <= to && c.to >= from).collect();
             let points = envelope(&buckets, from, to, width).unwrap();
-            let whole = values.iter().zip(&times).filter(|(_, t)| (from..=to).contains(*t));
-            let (low, high) = whole.fold((f64::MAX, f64::MIN), |(l, h), (v, _)| (l.min(*v), h.max(*v)));
+            let (low, high) = reach(&times, &values, from, to);
             let (l, h) = drawn(&points, f64::MIN, f64::MAX);
-            prop_assert!(l <= low && h >= high && points.t.is_sorted(), "level {level}: {l}..{h} for {low}..{high}");
+            prop_assert!(l <= low + 1e-7 && h >= high - 1e-7 && points.t.is_sorted(), "level {level}: {l}..{h} for {low}..{high}");
             prop_assert!(points.t.len() <= 2 * (width + 2));
-            // No pixel of what comes again is left out.
+            // No pixel of what comes again is left out: its strokes stand in the middle of theirs, but for the first and the last.
             let [begins, ends] = [times[first - 1], times[behind - 1]].map(|t| t.clamp(from, to));
             let mut within: Vec<f64> = points.t.iter().copied().filter(|t| (begins..=ends).contains(t)).collect();
             within.extend([begins, ends]);
             within.sort_by(f64::total_cmp);
             let widest = within.windows(2).map(|t| t[1] - t[0]).fold(0.0, f64::max);
             let each_lasts = (ends - begins).min(times[first + each - 1] - times[first - 1]);
-            prop_assert!(widest <= 1.001 * pixel.max(each_lasts), "level {level}: {} pixels of {}", widest / pixel, each_lasts);
+            prop_assert!(widest <= 1.001 * (1.5 * pixel).max(each_lasts), "level {level}: {} pixels of {}", widest / pixel, each_lasts);
         }
         // Where there are many a pixel, one of them a pixel is as good.
         let bottom = of(&chunks, "x.v", 0);
         let few = join_nodes(&bottom, EVER, pixel).unwrap();
-        let (low, high) = values.iter().fold((f64::MAX, f64::MIN), |(l, h), v| (l.min(*v), h.max(*v)));
+        let (low, high) = reach(&times, &values, 0.0, end);
         let drawn = drawn(&thin(&few[""], &few["x.v"], 0.0, end, width), 0.0, end);
         prop_assert!(near(drawn.0, low) && near(drawn.1, high) || few[""].len() < width, "{drawn:?} for {low}, {high}");
         prop_assert!(few[""].is_sorted() && few[""].len() % 2 == 1);
-        prop_assert!(few[""].len() <= times.len().min(first + 2 * after.len() + (each + 2) * (2 + (2.0 * end / pixel) as usize)));
+        prop_assert!(few[""].len() <= times.len().min(first + count(&after) + (each + 2) * (2 + (2.0 * end / pixel) as usize)));
     }
 
     #[test]
@@ -186,15 +200,13 @@ proptest! {
         let points = thin(&times, &values, from, to, width);
         prop_assert!(points.t.is_sorted());
         let inside = times.iter().zip(&values).filter(|(t, _)| (from..=to).contains(*t));
-        let (low, high) = drawn(&points, from, to);
-        for (_, value) in inside.clone() {
-            // Points along a parabola are computed, and rounded.
-            prop_assert!((low - 1e-9..=high + 1e-9).contains(value));
-        }
+        let ((low, high), (lowest, highest)) = (drawn(&points, from, to), reach(&times, &values, from, to));
+        // Points along a polynomial are computed, and rounded.
+        prop_assert!(lowest >= low - 1e-9 && highest <= high + 1e-9, "{low}..{high} for {lowest}..{highest}");
         if inside.clone().count() > 4 * width {
             prop_assert!(points.t.len() <= 4 * (width + 3), "{} points", points.t.len());
         }
-        // What is drawn between few nodes is the parabola that was recorded.
+        // What is drawn between few nodes is the polynomial that was recorded.
         if times.len() < width {
             let wave = Waveform::new(&times, &values);
             for (t, y) in points.t.iter().zip(&points.y) {

@@ -1,6 +1,7 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
-use crate::waveform::{MeasureError, Piece, Span, Waveform};
+use crate::piece::Piece;
+use crate::waveform::{MeasureError, Span, Waveform};
 use circuit::Direction;
 
 /// Wiggles that reach less far than this part of peak-to-peak beside the level are no swings.
@@ -71,13 +72,11 @@ struct Edge {
 }
 
 impl Edge {
-    /// The time at which a piece crosses the level in this direction.
+    /// The time at which a piece that only rises or only falls crosses the level in this direction.
     fn take(&mut self, piece: &Piece, (a, b): (f64, f64), level: f64, guard: f64) -> Option<f64> {
         let sign = if self.up { 1.0 } else { -1.0 };
         let far = |s: f64| sign * (piece.at(s) - level) < -guard;
-        for s in [Some(a), piece.vertex((a, b))].into_iter().flatten() {
-            self.armed |= far(s);
-        }
+        self.armed |= far(a);
         if !self.armed {
             self.armed = far(b);
             return None;
@@ -129,11 +128,13 @@ impl Gauge for Crossings {
     fn take(&mut self, waves: &[Waveform<'_>]) {
         let (Some(guard), Some(level)) = (self.guard, self.level) else { return };
         for piece in waves[0].pieces(self.span) {
-            let bounds = piece.within(self.span);
-            let mut times: Vec<f64> =
-                self.edges.iter_mut().filter_map(|e| e.take(&piece, bounds, level, guard)).collect();
-            times.sort_by(f64::total_cmp);
-            times.into_iter().for_each(|time| self.crossed(time));
+            for bounds in piece.one_way(piece.within(self.span)) {
+                let mut crossed = None;
+                for edge in &mut self.edges {
+                    crossed = edge.take(&piece, bounds, level, guard).or(crossed);
+                }
+                crossed.into_iter().for_each(|time| self.crossed(time));
+            }
         }
     }
 

@@ -1,17 +1,19 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
+use crate::polynomial::{Polynomial, roots, slopes, value};
 use crate::waveform::{MeasureError, Span, Waveform};
+use recording::{PLACES, quartic};
 use std::f64::consts::TAU;
 
 /// Time constants a filter settles for before what it gives counts.
 const SETTLING: f64 = 7.0;
-/// Largest part of a time constant a parabola stands for what an exponential does.
+/// Largest part of a time constant a quartic stands for what an exponential does.
 const FINE: f64 = 0.25;
-/// Parabolas a step is cut into at most; where it takes more, the filter is through with it long before the step ends.
+/// Pieces a step is cut into at most; where it takes more, the filter is through with it long before the step ends.
 const MOST_PIECES: f64 = 64.0;
 
 /// Peak-to-peak of what filters of first order leave of a signal. Each follows the differential equation of an RC
-/// circuit exactly for a parabola at its input.
+/// circuit exactly for a polynomial at its input.
 #[derive(Clone, Debug)]
 pub(crate) struct Filtered {
     span: Span,
@@ -46,20 +48,20 @@ impl Filtered {
         self.span.from + [self.above, self.below].into_iter().flatten().map(|w| SETTLING / w).fold(0.0, f64::max)
     }
 
-    /// Passes a parabola of a length, over a place from 0 to 1, through the filters; what leaves them.
-    fn passed(&mut self, parabola: [f64; 3], length: f64) -> [f64; 3] {
+    /// Passes a polynomial of a length through the filters; what leaves them.
+    fn passed(&mut self, course: Polynomial, length: f64) -> Polynomial {
         let high = match self.above {
-            None => parabola,
+            None => course,
             Some(w) => {
-                let slow = followed(parabola, length, w, &mut self.slow);
-                [0, 1, 2].map(|k| parabola[k] - slow[k])
+                let slow = followed(&course, length, w, &mut self.slow);
+                std::array::from_fn(|k| course[k] - slow[k])
             }
         };
         match self.below {
             None => high,
             Some(w) => {
                 let mut state = self.smooth.unwrap_or(high[0]);
-                let smooth = followed(high, length, w, &mut state);
+                let smooth = followed(&high, length, w, &mut state);
                 self.smooth = Some(state);
                 smooth
             }
@@ -67,30 +69,28 @@ impl Filtered {
     }
 }
 
-/// What a low-pass of first order with an angular corner makes of a parabola; its state goes from beginning to end.
-fn followed([p0, p1, p2]: [f64; 3], length: f64, corner: f64, state: &mut f64) -> [f64; 3] {
+/// What a low-pass of first order with an angular corner makes of a polynomial; its state goes from beginning to end.
+fn followed(course: &Polynomial, length: f64, corner: f64, state: &mut f64) -> Polynomial {
     let a = corner * length;
     // The solution of y' = a·(x − y). Where a is small its closed form cancels, and nine terms of its power series
     // leave nothing.
-    let input = [p0, p1, p2, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0];
     let mut series = [*state; 10];
     for k in 0..9 {
-        series[k + 1] = a * (input[k] - series[k]) / (k + 1) as f64;
+        series[k + 1] = a * (course.get(k).copied().unwrap_or(0.0) - series[k]) / (k + 1) as f64;
     }
-    let first = p1 - 2.0 * p2 / a;
-    let zeroth = p0 - first / a;
+    // A polynomial that solves it, and what dies away.
+    let mut steady = *course;
+    (0..course.len() - 1).rev().for_each(|k| steady[k] -= (k + 1) as f64 / a * steady[k + 1]);
     let at = |s: f64| {
         if a <= FINE {
             series.iter().rev().fold(0.0, |sum, c| sum * s + c)
         } else {
-            zeroth + s * (first + s * p2) + (*state - zeroth) * (-a * s).exp()
+            value(&steady, s) + (*state - steady[0]) * (-a * s).exp()
         }
     };
-    let [from, middle, to] = [*state, at(0.5), at(1.0)];
+    let ([p, q, r], from, to) = (PLACES.map(at), *state, at(1.0));
     *state = to;
-    // Through beginning, middle and end.
-    let c2 = 2.0 * (to + from - 2.0 * middle);
-    [from, to - from - c2, c2]
+    quartic([from, p, q, r, to])
 }
 
 impl Gauge for Filtered {
@@ -106,11 +106,10 @@ impl Gauge for Filtered {
             for k in 0..pieces as u32 {
                 let place = |k: u32| a + (b - a) * f64::from(k) / pieces;
                 let bounds = (place(k), place(k + 1));
-                let [c0, c1, c2] = self.passed(piece.parabola(bounds), piece.lasts(bounds.0, bounds.1));
+                let passed = self.passed(piece.over(bounds), piece.lasts(bounds.0, bounds.1));
                 if piece.time(bounds.0) >= counts_from {
-                    let turn = -c1 / (2.0 * c2);
-                    for s in [0.0, 1.0, if turn > 0.0 && turn < 1.0 { turn } else { 0.0 }] {
-                        let y = c0 + s * (c1 + s * c2);
+                    let turns = roots(&slopes(&passed)).into_iter().filter(|s| !s.is_nan());
+                    for y in turns.chain([0.0, 1.0]).map(|s| value(&passed, s)) {
                         (self.min, self.max) = (self.min.min(y), self.max.max(y));
                     }
                 }

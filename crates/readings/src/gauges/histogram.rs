@@ -31,8 +31,8 @@ impl Histogram {
         let width = (self.high - self.low) / LEVELS as f64;
         for piece in wave.pieces(span) {
             let (a, b) = piece.within(span);
-            let far = [Some(b), piece.vertex((a, b))].into_iter().flatten();
-            let over = far.map(|s| (piece.at(s) - piece.at(a)).abs()).fold(0.0, f64::max) / width;
+            let over =
+                piece.turns((a, b)).chain([b]).map(|s| (piece.at(s) - piece.at(a)).abs()).fold(0.0, f64::max) / width;
             let parts = if over.is_finite() { (FINE * over).ceil().clamp(1.0, FINE * LEVELS as f64) } else { 1.0 };
             let each = piece.lasts(a, b) / parts;
             for k in 0..parts as usize {

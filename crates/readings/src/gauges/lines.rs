@@ -1,5 +1,6 @@
 use super::spectrum::GAUSS;
-use crate::waveform::{MeasureError, Piece, Span, Waveform};
+use crate::piece::Piece;
+use crate::waveform::{MeasureError, Span, Waveform};
 use circuit::Taper;
 use num_complex::Complex64;
 use rustfft::FftPlanner;
@@ -7,7 +8,7 @@ use std::f64::consts::{SQRT_2, TAU};
 
 /// The line spectrum of what was recorded within a span: lines at whole multiples of one over its length.
 ///
-/// The integral of signal times e^(−jωt) runs over the parabolas themselves, so that nothing folds back from beyond the
+/// The integral of signal times e^(−jωt) runs over the polynomials themselves, so that nothing folds back from beyond the
 /// highest line. It is taken at points too many for a sum per line, which is why they are spread onto a fine even grid by
 /// a kernel whose own transform is known and divided out (fast transform of uneven points; the kernel is that of Barnett,
 /// Magland and af Klinteberg, SIAM J. Sci. Comput. 41 (2019) C479, and errs by 1e-11 here).

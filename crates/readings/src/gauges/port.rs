@@ -2,6 +2,7 @@ use super::gauge::Gauge;
 use super::limits::{Class, largest_use};
 use super::spectrum::Spectrum;
 use crate::figures::Figures;
+use crate::polynomial::{Polynomial, product};
 use crate::waveform::{MeasureError, Span, Waveform};
 
 /// What is asked about a voltage and the current that flows with it (IEEE 1459).
@@ -64,11 +65,11 @@ impl Gauge for Port {
         let [voltage, current] = waves else { return };
         for (v, i) in voltage.pieces(self.span).zip(current.pieces(self.span)) {
             let bounds = v.within(self.span);
-            let (p, q) = (v.parabola(bounds), i.parabola(bounds));
+            let (p, q) = (v.over(bounds), i.over(bounds));
             let length = v.lasts(bounds.0, bounds.1);
-            self.energy += length * product(p, q);
-            self.squares[0] += length * product(p, p);
-            self.squares[1] += length * product(q, q);
+            self.energy += length * mean_of(&p, &q);
+            self.squares[0] += length * mean_of(&p, &p);
+            self.squares[1] += length * mean_of(&q, &q);
         }
         for (spectrum, wave) in self.spectra.iter_mut().flatten().zip(waves) {
             spectrum.take(*wave);
@@ -100,11 +101,7 @@ impl Gauge for Port {
     }
 }
 
-/// Integral of the product of two parabolas over 0 to 1.
-fn product([a0, a1, a2]: [f64; 3], [b0, b1, b2]: [f64; 3]) -> f64 {
-    a0 * b0
-        + (a0 * b1 + a1 * b0) / 2.0
-        + (a0 * b2 + a1 * b1 + a2 * b0) / 3.0
-        + (a1 * b2 + a2 * b1) / 4.0
-        + a2 * b2 / 5.0
+/// Integral of the product of two polynomials over 0 to 1.
+fn mean_of(p: &Polynomial, q: &Polynomial) -> f64 {
+    product(p, q).iter().enumerate().map(|(k, c)| c / (k + 1) as f64).sum()
 }

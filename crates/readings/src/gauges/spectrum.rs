@@ -1,10 +1,11 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
-use crate::waveform::{MeasureError, Piece, Span, Waveform};
+use crate::polynomial::{Polynomial, slopes, value};
+use crate::waveform::{MeasureError, Span, Waveform};
 use num_complex::Complex64;
 use std::f64::consts::TAU;
 
-/// Fourier coefficients of what was recorded, integrated exactly over each parabola.
+/// Fourier coefficients of what was recorded, integrated exactly over each polynomial.
 #[derive(Clone, Debug)]
 pub struct Spectrum {
     span: Span,
@@ -49,13 +50,13 @@ impl Spectrum {
             let bounds = piece.within(self.span);
             let (start, length) = (piece.time(bounds.0) - self.span.from, piece.lasts(bounds.0, bounds.1));
             if length > 0.0 {
-                self.add(piece.parabola(bounds), start, length);
+                self.add(&piece.over(bounds), start, length);
             }
         }
     }
 
-    /// Adds a parabola that begins at a time, s, and lasts for one.
-    fn add(&mut self, parabola: [f64; 3], start: f64, length: f64) {
+    /// Adds a polynomial that begins at a time, s, and lasts for one.
+    fn add(&mut self, course: &Polynomial, start: f64, length: f64) {
         let omega = TAU * self.frequency;
         // Orders for which the closed form would cancel; a quadrature errs by less than rounding there.
         let low = self.sums.len().min((SHORT / (omega * length)) as usize);
@@ -63,8 +64,7 @@ impl Spectrum {
             let mut places = [(0.0, Complex64::ZERO); 2 * GAUSS.len()];
             let nodes = GAUSS.iter().flat_map(|(x, w)| [(0.5 * (1.0 - x), w), (0.5 * (1.0 + x), w)]);
             for (place, (s, weight)) in places.iter_mut().zip(nodes) {
-                let value = parabola[0] + s * (parabola[1] + s * parabola[2]);
-                *place = (0.5 * weight * length * value, Complex64::cis(-omega * (start + length * s)));
+                *place = (0.5 * weight * length * value(course, s), Complex64::cis(-omega * (start + length * s)));
             }
             // Powers of what turns once a period turn as often as the order says.
             let mut turned = places.map(|(_, once)| once);
@@ -77,7 +77,7 @@ impl Spectrum {
         }
         for (k, sum) in self.sums.iter_mut().enumerate().skip(low) {
             let omega = omega * (k + 1) as f64;
-            *sum += Complex64::cis(-omega * start) * transformed(parabola, length, omega);
+            *sum += Complex64::cis(-omega * start) * length * transformed(course, omega * length);
         }
     }
 
@@ -98,15 +98,17 @@ impl Spectrum {
     }
 }
 
-/// Integral of c0 + c1·s + c2·s² times e^(−jωt) over t = 0…length, s = t/length, for an angle that is not small.
-fn transformed([c0, c1, c2]: [f64; 3], length: f64, omega: f64) -> Complex64 {
-    let theta = omega * length;
-    let j = Complex64::I;
-    let end = Complex64::cis(-theta);
-    let i0 = (1.0 - end) / (j * theta);
-    let i1 = (end * (1.0 + j * theta) - 1.0) / (theta * theta);
-    let i2 = end * (j / theta + 2.0 / theta.powi(2) - 2.0 * j / theta.powi(3)) + 2.0 * j / theta.powi(3);
-    length * (c0 * i0 + c1 * i1 + c2 * i2)
+/// Integral of a polynomial of s times e^(−jθs) over s = 0…1, for an angle that is not small: by parts, as often as there is
+/// something left.
+fn transformed(course: &Polynomial, theta: f64) -> Complex64 {
+    let (end, each) = (Complex64::cis(-theta), 1.0 / (Complex64::I * theta));
+    let (mut derivative, mut factor, mut sum) = (*course, each, Complex64::ZERO);
+    while derivative.iter().any(|c| *c != 0.0) {
+        sum += factor * (value(&derivative, 0.0) - value(&derivative, 1.0) * end);
+        derivative = slopes(&derivative);
+        factor *= each;
+    }
+    sum
 }
 
 /// What is asked of the harmonics of one signal.
@@ -153,13 +155,5 @@ impl Gauge for HarmonicsOf {
                 Ok(others.sqrt() / fundamental)
             }
         }
-    }
-}
-
-impl Piece {
-    /// The parabola between two places, over a place of its own from 0 to 1.
-    pub(crate) fn parabola(&self, (a, b): (f64, f64)) -> [f64; 3] {
-        let width = b - a;
-        [self.at(a), width * self.slope(a), width * width * 0.5 * self.curvature()]
     }
 }

@@ -247,9 +247,8 @@ impl Gauge for Slopes {
                     self.at = Some(piece.at(s));
                 }
             }
-            // The slope of a quadratic is steepest at one of its ends.
-            let slopes = [a, b].map(|s| (piece.slope(s) / piece.lasts(0.0, 1.0)).abs());
-            self.steepest = self.steepest.max(slopes[0]).max(slopes[1]);
+            let slopes = piece.steepest((a, b)).map(|s| (piece.slope(s) / piece.lasts(0.0, 1.0)).abs());
+            self.steepest = slopes.fold(self.steepest, f64::max);
         }
     }
 
