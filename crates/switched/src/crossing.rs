@@ -26,8 +26,7 @@ const BENT: f64 = 0.0412;
 pub(crate) struct Looked<'a> {
     /// s.
     pub(crate) length: f64,
-    /// What runs at its beginning, and as a series if it is short.
-    pub(crate) z: &'a [f64],
+    /// What runs behind its beginning.
     pub(crate) series: &'a Series,
     /// What was seen at its nodes.
     pub(crate) seen: Nodes<'a>,
@@ -98,12 +97,7 @@ impl Watch {
 
     /// What runs a time behind a step's beginning, s.
     fn place(&mut self, compiled: &mut Compiled, step: &Looked<'_>, time: f64) {
-        self.probe.resize(step.z.len(), 0.0);
-        if step.series.is_known() {
-            return step.series.at(time, &mut self.probe);
-        }
-        self.probe.copy_from_slice(step.z);
-        compiled.ladder.advance(&mut self.probe, time);
+        compiled.ladder.place(step.series, time, &mut self.probe);
     }
 
     /// A guard above its base, and how it changes.
@@ -143,8 +137,7 @@ impl Watch {
         upper: f64,
     ) -> f64 {
         let resolution = step.resolution;
-        self.found.resize(step.z.len(), 0.0);
-        if step.series.is_known() {
+        if step.series.covers(upper) {
             step.series.along(&compiled.of.guards[guard].levels[0], &mut self.powers);
             self.powers[0] -= base;
             let span = step.series.span();

@@ -24,13 +24,13 @@ const NEAR: f64 = 0.25;
 /// Size of `A·h` beyond which a rate over a step is lost in rounding.
 const MOST_ROUNDED: f64 = 1e5;
 
-/// Where what runs is at any time of a step: a series about its beginning, `z + h·A·z·s + …` with s from 0 to 1, so that what is
-/// looked at within the step costs no products.
+/// Where what runs is a short time behind a beginning: `z + h·A·z·s + …` with s from 0 to 1. Where a step is as short as that, what is
+/// looked at within it costs no products; where it is longer, the same series is the remainder of all that is looked at.
 #[derive(Debug, Default)]
 pub(crate) struct Series {
     terms: Vec<Vec<f64>>,
     count: usize,
-    /// The step's length, s; zero where there is no series.
+    /// The time that s counts, s; zero where there is no series.
     span: f64,
 }
 
@@ -41,6 +41,11 @@ impl Series {
 
     pub(crate) fn is_known(&self) -> bool {
         self.span > 0.0
+    }
+
+    /// Whether it reaches so far, s.
+    pub(crate) fn covers(&self, time: f64) -> bool {
+        time <= self.span
     }
 
     /// The time that s counts, s; zero where there is no series.
@@ -80,10 +85,11 @@ impl Series {
     }
 
     /// What runs a time behind the beginning, s.
-    pub(crate) fn at(&self, time: f64, into: &mut [f64]) {
+    pub(crate) fn at(&self, time: f64, into: &mut Vec<f64>) {
         let s = time / self.span;
         let (last, others) = self.terms[..self.count].split_last().unwrap_or((&self.terms[0], &[]));
-        into.copy_from_slice(last);
+        into.clear();
+        into.extend_from_slice(last);
         for term in others.iter().rev() {
             into.iter_mut().zip(term).for_each(|(sum, term)| *sum = *sum * s + term);
         }
@@ -124,22 +130,43 @@ impl Ladder {
     pub(crate) fn advance(&mut self, z: &mut Vec<f64>, h: f64) {
         let mut left = h;
         if self.foot.is_finite() && left >= self.foot {
-            let mut whole = (left / self.foot) as u64;
+            let whole = (left / self.foot) as u64;
             left = (left - whole as f64 * self.foot).max(0.0);
-            let mut level = 0;
-            while whole > 0 {
-                let steps = (whole % BASE as u64) as usize;
-                if steps > 0 {
-                    self.climb(level);
-                    let step = &self.levels[level][steps - 1];
-                    step.apply(z, &mut self.spare[0]);
-                    std::mem::swap(z, &mut self.spare[0]);
-                }
-                whole /= BASE as u64;
-                level += 1;
-            }
+            self.feet(z, whole);
         }
         self.series(z, left);
+    }
+
+    /// Moves z on by so many steps of the lowest level.
+    fn feet(&mut self, z: &mut Vec<f64>, mut whole: u64) {
+        let mut level = 0;
+        while whole > 0 {
+            let steps = (whole % BASE as u64) as usize;
+            if steps > 0 {
+                self.climb(level);
+                let step = &self.levels[level][steps - 1];
+                step.apply(z, &mut self.spare[0]);
+                std::mem::swap(z, &mut self.spare[0]);
+            }
+            whole /= BASE as u64;
+            level += 1;
+        }
+    }
+
+    /// A series about z from which all of a step of a length, s, is found by [`Ladder::place`].
+    pub(crate) fn begin(&self, z: &[f64], h: f64, series: &mut Series) {
+        let span = if h > 0.0 && self.is_short(h) { h } else { self.foot.min(f64::MAX) };
+        series.about(z, span, self);
+    }
+
+    /// What runs a time, s, behind the beginning of such a series: whole steps of the lowest level, and what the series says of the rest.
+    pub(crate) fn place(&mut self, series: &Series, time: f64, into: &mut Vec<f64>) {
+        if series.covers(time) {
+            return series.at(time, into);
+        }
+        let whole = (time / self.foot) as u64;
+        series.at((time - whole as f64 * self.foot).max(0.0), into);
+        self.feet(into, whole);
     }
 
     /// The series for a time below the foot.

@@ -23,7 +23,7 @@ pub(crate) struct Stretch {
     pub(crate) here: Vec<f64>,
     inside: [Vec<f64>; 3],
     pub(crate) there: Vec<f64>,
-    /// Where what runs is within the step, if that is short.
+    /// What runs behind the beginning of the step.
     pub(crate) series: Series,
     probe: Vec<f64>,
     between: Vec<f64>,
@@ -45,9 +45,8 @@ impl Stretch {
 
     /// Makes the step one of a length, s.
     pub(crate) fn reach(&mut self, machine: &mut Machine, h: f64) {
-        let ladder = &machine.compiled[machine.at].ladder;
-        if h > 0.0 && !self.series.is_known() && ladder.is_short(h) {
-            self.series.about(&machine.z, h, ladder);
+        if !self.series.is_known() {
+            machine.compiled[machine.at].ladder.begin(&machine.z, h, &mut self.series);
         }
         let mut last = std::mem::take(&mut self.last);
         self.place(machine, h, &mut last);
@@ -68,12 +67,7 @@ impl Stretch {
 
     /// What runs a time behind the beginning, s.
     fn place(&self, machine: &mut Machine, time: f64, into: &mut Vec<f64>) {
-        into.resize(machine.z.len(), 0.0);
-        if self.series.is_known() {
-            return self.series.at(time, into);
-        }
-        into.copy_from_slice(&machine.z);
-        machine.compiled[machine.at].ladder.advance(into, time);
+        machine.compiled[machine.at].ladder.place(&self.series, time, into);
     }
 
     /// What runs at places within a step, given as parts of its length.

@@ -309,7 +309,6 @@ impl Walker {
         let machine = &mut self.machine;
         let step = Looked {
             length: h,
-            z: &machine.z,
             series: &self.stretch.series,
             seen: self.stretch.seen(),
             resolution: 4.0 * f64::EPSILON * machine.t + 1e-15 * h,
