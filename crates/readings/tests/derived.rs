@@ -4,7 +4,7 @@ use circuit::{Circuit, Supply, resolve};
 use mellow_readings::{Derived, Span, Waveform};
 use proptest::prelude::*;
 use quantity::Unit;
-use recording::STAGE;
+use recording::{PLACES, STAGE};
 use std::f64::consts::{PI, TAU};
 
 /// A resistor across a source: signals V1.v, V1.i, R1.i, in.v.
@@ -23,7 +23,8 @@ fn nodes(to: f64, steps: usize) -> Vec<f64> {
         let place =
             |k: usize| to * (k as f64 + 0.3 * (2.7 * k as f64).sin() * f64::from(k != 0 && k != steps)) / steps as f64;
         let (from, until) = (place(k), place(k + 1));
-        times.extend([from + STAGE * (until - from), until]);
+        let inner: &[f64] = if k % 2 == 0 { &PLACES } else { &[STAGE] };
+        times.extend(inner.iter().chain(&[1.0]).map(|place| from + place * (until - from)));
     }
     times
 }

@@ -3,6 +3,7 @@
 use circuit::{Direction, Taper};
 use mellow_readings::{Lines, Passing, Span, Spectrum, Waveform};
 use proptest::prelude::*;
+use recording::PLACES;
 use std::f64::consts::{PI, SQRT_2, TAU};
 
 /// Nodes of a function over steps whose lengths go by the numbers given, up to a time.
@@ -51,14 +52,19 @@ proptest! {
         }
     }
 
-    /// Against sums taken line by line, for parabolas of any shape.
+    /// Against sums taken line by line, for parabolas and quartics of any shape.
     #[test]
     fn lines_are_those_of_the_sum_taken_one_by_one(
         steps in prop::collection::vec((1e-6f64..1.0, -5.0f64..5.0, -5.0f64..5.0), 3..80), count in 4usize..200,
     ) {
-        let lengths: Vec<f64> = steps.iter().map(|s| s.0).collect();
-        let (times, _) = nodes(&lengths, 3e-3, |_| 0.0);
-        let values: Vec<f64> = std::iter::once(1.0).chain(steps.iter().flat_map(|s| [s.1, s.2])).collect();
+        let total: f64 = steps.iter().map(|s| s.0).sum();
+        let (mut times, mut values) = (vec![0.0], vec![1.0]);
+        for (length, inner, end) in &steps {
+            let start = times[times.len() - 1];
+            let places: &[f64] = if *inner > 0.0 { &PLACES } else { &[0.4] };
+            times.extend(places.iter().chain(&[1.0]).map(|place| start + place * length * 3e-3 / total));
+            values.extend([*inner, -end, 0.5 * inner].into_iter().take(places.len()).chain([*end]));
+        }
         let wave = Waveform::new(&times, &values);
         let span = wave.whole();
         let found = lines(wave, span, count, Taper::None);

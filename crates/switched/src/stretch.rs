@@ -95,19 +95,22 @@ impl Stretch {
         [&machine.z, a, b, c, &self.last]
     }
 
-    /// How far the quartics through the nodes are from the course, relative to what is allowed, as slopes at both ends tell.
-    pub(crate) fn error(&self, machine: &Machine, h: f64) -> f64 {
+    /// How far the quartics through the nodes are from the course, relative to what is allowed, as the slopes tell where the step begins
+    /// and where it ends.
+    pub(crate) fn error(&self, machine: &Machine, h: f64) -> [f64; 2] {
         let compiled = &machine.compiled[machine.at];
         let (seen, nodes) = (compiled.seen(), self.seen());
         let (begins, ends) = (seen.slopes(&self.here), seen.slopes(&self.there));
-        let rows = compiled.standing().zip(&self.allowed).enumerate();
-        rows.fold(0.0, |most: f64, (k, (row, allowed))| {
-            let off = strays(Slope::of(nodes.map(|at| at[row])).off(h * begins[k], h * ends[k]));
-            if off <= most * allowed {
-                return most;
+        let mut most = [0.0f64; 2];
+        for (k, (row, allowed)) in compiled.standing().zip(&self.allowed).enumerate() {
+            let off = Slope::of(nodes.map(|at| at[row])).off(h * begins[k], h * ends[k]);
+            for (most, off) in most.iter_mut().zip(off.map(strays)) {
+                if off > *most * allowed {
+                    *most = most.max((off - self.noise(compiled, k, h)) / allowed);
+                }
             }
-            most.max((off - self.noise(compiled, k, h)) / allowed)
-        })
+        }
+        most
     }
 
     /// The same by what is really there half way between the nodes: where something very fast has died away, slopes tell nothing.

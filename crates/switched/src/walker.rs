@@ -166,18 +166,20 @@ impl Walker {
                 ends = Ends::Target;
             }
         }
-        let error = loop {
+        let errors = loop {
             self.stretch.reach(&mut self.machine, h);
-            let mut error = self.stretch.error(&self.machine, h);
-            if error > TOO_FAR {
-                error = self.stretch.error_between(&mut self.machine, h);
+            let mut errors = self.stretch.error(&self.machine, h);
+            if errors[0].max(errors[1]) > TOO_FAR {
+                let between = self.stretch.error_between(&mut self.machine, h);
+                errors = errors.map(|error| error.min(between));
             }
-            if error <= TOO_FAR || h <= f64::EPSILON * self.machine.t {
-                break error;
+            let most = errors[0].max(errors[1]);
+            if most <= TOO_FAR || h <= f64::EPSILON * self.machine.t {
+                break errors;
             }
-            (h, ends) = (h * (0.8 * error.powf(-0.2)).clamp(0.1, 0.8), Ends::Open);
+            (h, ends) = (h * (0.8 * most.powf(-0.2)).clamp(0.1, 0.8), Ends::Open);
         };
-        self.learn(pace, h, error);
+        self.learn(pace, h, errors);
         if let Some((at, guard)) = self.first_crossing(h) {
             (h, ends) = (at, Ends::Guard(guard));
             std::mem::swap(&mut self.stretch.last, &mut self.watch.end);
@@ -196,12 +198,12 @@ impl Walker {
         self.pace.or(compiled.pace).unwrap_or(f64::INFINITY)
     }
 
-    /// Takes from a step's error how long the next one may be.
-    fn learn(&mut self, pace: f64, h: f64, error: f64) {
+    /// Takes from a step's errors how long the next one may be, and how long the first of its like.
+    fn learn(&mut self, pace: f64, h: f64, [begins, ends]: [f64; 2]) {
         // A step that went much closer than it had to, because something else ended it, tells nothing of a longer one.
-        let next = if error < CLOSE { pace.max(GROWS * h) } else { h * error.powf(-0.2) };
-        if self.pace.replace(next).is_none() {
-            self.machine.compiled[self.machine.at].pace = Some(next);
+        let next = |error: f64| if error < CLOSE { pace.max(GROWS * h) } else { h * error.powf(-0.2) };
+        if self.pace.replace(next(ends)).is_none() {
+            self.machine.compiled[self.machine.at].pace = Some(next(begins.max(ends)));
         }
     }
 
