@@ -1,13 +1,13 @@
 //! When in a step a guard gives way first, and what runs then.
 //!
 //! Where the whole step is one power series, so is each guard, and its zero is a polynomial's. Elsewhere a zero is guessed by the
-//! polynomial of degree 6 through what was seen of it at the step's nodes and how it changes at both ends; about the guess the guard is a power series again, and mostly the zero is so
-//! near that this is the last word.
+//! polynomial of degree 6 through what was seen of it at the step's nodes and how it changes at both ends; about the guess the guard
+//! is a power series again, and mostly the zero is so near that this is the last word.
 
 use crate::compiled::Compiled;
 use crate::propagate::Series;
 use crate::recorder::Nodes;
-use crate::slope::{Slope, sextic};
+use crate::slope::{Slope, sextic, strays};
 use linear::dot;
 use recording::{PLACES, quartic};
 
@@ -17,10 +17,28 @@ const MOST_ROUNDS: usize = 200;
 const BISECTED: usize = 4;
 /// Places a course is looked at to see whether it dips below a level.
 const LOOKS: usize = 24;
-/// How far a quartic may pass what it goes through, relative to its range (Lebesgue's constant of the nodes, 1.78, says that), and what
-/// slopes at the ends add, relative to what they are more than its own.
-const BEYOND: f64 = 0.39;
-const BENT: f64 = 0.0412;
+/// A dip between nodes that is none, relative to the largest there is of its guard in the step.
+const SHALLOW: f64 = 1e-12;
+/// Times the stretch about a lowest place is halved.
+const NARROWED: u32 = 20;
+/// How far a quartic may pass what it goes through, relative to its range (Lebesgue's constant of the nodes is 1.64).
+const BEYOND: f64 = 0.32;
+
+/// Bernstein's coefficients of a polynomial of degree 6 by those of its powers: `C(i, j)/C(6, j)`. It goes nowhere below the least of
+/// them.
+const BERNSTEIN: [[f64; 7]; 7] = {
+    let (mut table, mut i) = ([[0.0; 7]; 7], 0);
+    while i < 7 {
+        table[i][0] = 1.0;
+        let mut j = 1;
+        while j <= i {
+            table[i][j] = table[i][j - 1] * (i + 1 - j) as f64 / (7 - j) as f64;
+            j += 1;
+        }
+        i += 1;
+    }
+    table
+};
 
 /// A step that has been looked at, without regard to what happens within.
 pub(crate) struct Looked<'a> {
@@ -35,7 +53,7 @@ pub(crate) struct Looked<'a> {
 }
 
 /// A guard within a step of length one, as the polynomial through all that is known of it.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Debug)]
 struct Course {
     powers: [f64; 7],
 }
@@ -71,9 +89,10 @@ impl Watch {
             let course = course.above(base);
             let below = PLACES.into_iter().chain([1.0]).zip(&levels[1..]).find(|(_, level)| **level - base < least);
             let below = below.map(|(place, _)| place);
-            // Before that it may have been below as well.
-            let dips = course.below(least).filter(|at| below.is_none_or(|below| *at < below));
-            let dips = dips.filter(|at| self.level(compiled, step, (index, base), at * h).0 < least);
+            // Before that it may have been below as well, by more than what its own size leaves of rounding.
+            let deep = least - SHALLOW * levels.iter().fold(0.0, |most: f64, level| most.max(level.abs()));
+            let dips = course.below(deep).filter(|at| below.is_none_or(|below| *at < below));
+            let dips = dips.filter(|at| self.level(compiled, step, (index, base), at * h).0 < deep);
             let bracket = match dips.or(below) {
                 Some(place) => Some(place * h),
                 None if slopes[0] < 0.0 && slopes[1] > 0.0 => self.dip(compiled, step, (index, base), least),
@@ -186,7 +205,7 @@ impl Course {
     fn that_may_fall(levels: [f64; 5], slopes: [f64; 2]) -> Option<Self> {
         let off = Slope::of(levels).off(slopes[0], slopes[1]);
         let (low, high) = levels.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), y| (y.min(l), y.max(h)));
-        if low > BEYOND * (high - low) + BENT * (off[0].abs() + off[1].abs()) {
+        if low > BEYOND * (high - low) + strays(off[0]) + strays(off[1]) {
             return None;
         }
         Some(Course { powers: sextic(quartic(levels), off) })
@@ -204,19 +223,32 @@ impl Course {
 
     /// The first place found at which it is below a level.
     fn below(&self, level: f64) -> Option<f64> {
+        if BERNSTEIN.iter().all(|row| dot(row, &self.powers) >= level) {
+            return None;
+        }
         let place = |k: usize| k as f64 / LOOKS as f64;
         let seen: [f64; LOOKS + 1] = std::array::from_fn(|k| self.at(place(k)));
-        let lowest = (1..LOOKS).find_map(|k| {
-            let ([before, here, after], step) = ([seen[k - 1], seen[k], seen[k + 1]], 1.0 / LOOKS as f64);
-            if here < level {
+        (0..=LOOKS).find_map(|k| {
+            if k > 0 && seen[k] < level {
                 return Some(place(k));
             }
-            // Between the places it is lowest where the parabola through three of them is.
-            let bend = before - 2.0 * here + after;
-            let lowest = place(k) + 0.5 * step * (before - after) / bend;
-            (here <= before && here <= after && bend > 0.0 && self.at(lowest) < level).then_some(lowest)
-        });
-        lowest.or((seen[LOOKS] < level).then_some(1.0))
+            let (before, behind) = (k.saturating_sub(1), (k + 1).min(LOOKS));
+            let turns = seen[k] <= seen[before] && seen[k] <= seen[behind];
+            turns.then(|| self.lowest(place(before), place(behind))).filter(|lowest| self.at(*lowest) < level)
+        })
+    }
+
+    /// Where it is lowest between two places, where it falls first and rises last.
+    fn lowest(&self, mut a: f64, mut b: f64) -> f64 {
+        for _ in 0..NARROWED {
+            let middle = 0.5 * (a + b);
+            if polynomial(&self.powers, middle).1 < 0.0 {
+                a = middle;
+            } else {
+                b = middle;
+            }
+        }
+        0.5 * (a + b)
     }
 
     /// Where it is zero before a time, s, in a step of a length; that time if it is not.
@@ -265,6 +297,21 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
+        /// A dip below a level is found wherever it is and however shallow, and nothing else is taken for one.
+        #[test]
+        fn dips_are_found(made in prop::array::uniform7(-3.0..3.0f64), depth in prop_oneof![-0.5..-1e-6f64, 1e-6..0.5f64], at in 0usize..1000) {
+            let mut course = Course { powers: made };
+            let least = |course: &Course| (0..=1000).map(|k| course.at(f64::from(k) / 1000.0)).fold(f64::INFINITY, f64::min);
+            // Its lowest place anywhere, or what it is at some place.
+            let zero = if at < 500 { least(&course) } else { course.at(at as f64 / 1000.0) };
+            course.powers[0] -= zero - depth;
+            let (found, low) = (course.below(0.0), least(&course));
+            prop_assert!(found.is_none_or(|at| course.at(at) < 0.0));
+            // It begins above.
+            prop_assert!(found.is_some() || low >= 0.0 || course.powers[0] <= 0.0, "{low:.1e} of {course:?}");
+            prop_assert!(found.is_none() || low < 1e-5, "{low:.1e}");
+        }
+
         /// A guard that begins at zero or above, rises or falls, and falls through zero later gives way later, whether it is followed
         /// as a polynomial or guessed from what is seen of it at a step's nodes.
         #[test]
