@@ -114,7 +114,23 @@ impl Page {
     /// # Errors
     /// If it does not appear or cannot be clicked.
     pub async fn click(&self, css: &str) -> Result<()> {
-        Ok(self.find(css).await?.click().await?)
+        self.click_on(Locator::Css(css)).await
+    }
+
+    /// Waits for an element, however it is found, and clicks it; one that the page has just redrawn is looked up again.
+    ///
+    /// # Errors
+    /// If it does not appear or cannot be clicked.
+    pub async fn click_on(&self, locator: Locator<'_>) -> Result<()> {
+        let deadline = Instant::now() + PATIENCE;
+        loop {
+            let wait = self.client.wait().at_most(PATIENCE);
+            let element = wait.for_element(locator).await.with_context(|| format!("no {locator:?}"))?;
+            match element.click().await {
+                Err(error) if error.is_stale_element_reference() && Instant::now() < deadline => {}
+                clicked => return Ok(clicked?),
+            }
+        }
     }
 
     /// Clicks the button, or the entry of a menu, with exactly this text or label.
@@ -123,9 +139,7 @@ impl Page {
     /// If there is none.
     pub async fn press(&self, name: &str) -> Result<()> {
         let path = format!("//*[self::button or @role='menuitem'][normalize-space()='{name}' or @aria-label='{name}']");
-        let wait = self.client.wait().at_most(PATIENCE);
-        let button = wait.for_element(Locator::XPath(&path)).await.with_context(|| format!("no button {name}"))?;
-        Ok(button.click().await?)
+        self.click_on(Locator::XPath(&path)).await
     }
 
     /// Waits until the text of an element satisfies a condition, and returns it.

@@ -7,7 +7,7 @@ use mellow_e2e::{Page, Stage};
 async fn choose(page: &Page, label: &str, option: &str) -> Result<()> {
     let select = format!("//select[@aria-label='{label}' or ancestor::label[starts-with(., '{label}')]]");
     let path = format!("{select}/descendant::option[.='{option}' or @value='{option}']");
-    Ok(page.client.wait().for_element(Locator::XPath(&path)).await?.click().await?)
+    page.click_on(Locator::XPath(&path)).await
 }
 
 async fn health(page: &Page, wanted: &str) -> Result<()> {

@@ -7,8 +7,7 @@ use mellow_e2e::{Page, Stage};
 /// Chooses an option of a select by its text or value.
 async fn choose(page: &Page, label: &str, option: &str) -> Result<()> {
     let path = format!("//select[@aria-label='{label}']/descendant::option[.='{option}' or @value='{option}']");
-    let wait = page.client.wait();
-    Ok(wait.for_element(Locator::XPath(&path)).await?.click().await?)
+    page.click_on(Locator::XPath(&path)).await
 }
 
 async fn fill(page: &Page, label: &str, text: &str) -> Result<()> {
@@ -34,7 +33,7 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     fill(&page, "Metered value", "5m").await?;
     choose(&page, "Window", "whole_run").await?;
     page.picture("editor.png").await?;
-    page.client.find(Locator::XPath("//form//button[.='Add reading']")).await?.click().await?;
+    page.click_on(Locator::XPath("//form//button[.='Add reading']")).await?;
     page.text("[data-testid=reading-rise_of_the_bus]", |text| text.contains("ms")).await?;
     // What a meter showed stands beneath it, with how far off it is.
     page.text("[data-testid=metered-rise_of_the_bus]", |text| text.contains("metered 5") && text.contains('%')).await?;
@@ -44,7 +43,7 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     fill(&page, "Title", "Nonsense").await?;
     choose(&page, "Measure", "formula").await?;
     fill(&page, "Formula", "bus_ripple + mains_current").await?;
-    page.client.find(Locator::XPath("//form//button[.='Add reading']")).await?.click().await?;
+    page.click_on(Locator::XPath("//form//button[.='Add reading']")).await?;
     page.text("form [role=alert]", |text| text.contains("V and A cannot be added")).await?;
     page.picture("editor-error.png").await?;
     fill(&page, "Formula", "bus_ripple / bus_mean").await?;
@@ -62,7 +61,7 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     page.press("Ready made").await?;
     page.picture("ready-made.png").await?;
     let offered = Locator::XPath("//*[@role='menuitem'][starts-with(.,'Powers and harmonics of V1')]");
-    page.client.wait().for_element(offered).await?.click().await?;
+    page.click_on(offered).await?;
     page.text("[data-testid=reading-v1_apparent_power]", |text| text.contains("VA")).await?;
     // A window that begins when the bus has settled.
     page.press("Bus voltage, mean").await?;
@@ -102,7 +101,7 @@ async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -
     let save = async |entry: &str| -> Result<()> {
         page.press("Save or copy the strips").await?;
         let item = format!("//*[@role='menuitem'][starts-with(.,'{entry}')]");
-        Ok(page.client.wait().for_element(Locator::XPath(&item)).await?.click().await?)
+        page.click_on(Locator::XPath(&item)).await
     };
     save("Save as a picture").await?;
     assert!(page.saved_file(".png").await?.starts_with(b"\x89PNG"));
@@ -116,7 +115,7 @@ async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -
     // One trace alone, of what is shown.
     page.press("Save or copy the strips").await?;
     let one = Locator::XPath("//*[@role='menuitemradio'][.='bus.v']");
-    page.client.wait().for_element(one).await?.click().await?;
+    page.click_on(one).await?;
     page.picture("save-menu.png").await?;
     let item = Locator::XPath("//*[@role='menuitem'][starts-with(.,'Save what is shown as a table')]");
     page.client.find(item).await?.click().await?;
@@ -140,7 +139,7 @@ async fn signals_are_found_in_the_tray_and_strips_stay_as_they_were_arranged() -
     // More columns over the span, for this user, also after a reload.
     page.press("Columns of the span").await?;
     let column = Locator::XPath("//*[@role='menuitemcheckbox'][contains(.,'Integral')]");
-    page.client.wait().for_element(column).await?.click().await?;
+    page.click_on(column).await?;
     page.text("[data-testid='span-T1.p']", |text| text.contains('J')).await?;
     page.client.refresh().await?;
     page.text("[data-testid='span-T1.p']", |text| text.contains('J')).await?;
@@ -179,7 +178,7 @@ async fn a_verdict_shows_its_place_and_another_run_stands_behind() -> Result<()>
     page.run().await?;
     page.text("[data-testid=reading-bus_ripple]", |text| text.contains('−') && text.contains('%')).await?;
     let option = Locator::XPath("//select[@aria-label='Run behind the traces']/option[contains(.,'revision')]");
-    page.client.wait().for_element(option).await?.click().await?;
+    page.click_on(option).await?;
     page.picture("behind.png").await?;
     // Two runs on one strip: more ink than one.
     let ink = "const c = document.querySelectorAll('canvas[role=img]')[1]; const d = c.getContext('2d').getImageData(0, 0, \
@@ -470,11 +469,11 @@ async fn line_regulation_on_the_mains_is_ready_made() -> Result<()> {
     let stage = Stage::set(&[])?;
     let page = stage.window().await?;
     let sensor = Locator::XPath("//main//a[contains(.,'Sensor rails')]");
-    page.client.wait().for_element(sensor).await?.click().await?;
+    page.click_on(sensor).await?;
     page.find("[data-part=V1]").await?;
     page.press("Ready made").await?;
     let item = Locator::XPath("//*[@role='menuitem'][contains(.,'Line regulation, V1 falling')]");
-    page.client.wait().for_element(item).await?.click().await?;
+    page.click_on(item).await?;
     page.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
     choose(&page, "Study", "Line dip").await?;
     page.press("Run").await?;

@@ -46,7 +46,7 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     let item = "//*[@role='menuitem'][.//span[normalize-space()='Regulated mains supply']]";
     page.client.wait().for_element(Locator::XPath(item)).await?;
     tokio::time::sleep(Duration::from_millis(300)).await;
-    page.client.find(Locator::XPath(item)).await?.click().await?;
+    page.click_on(Locator::XPath(item)).await?;
     page.find("[data-testid=output-out1]").await?;
     page.client.find(Locator::LinkText("Desk")).await?.click().await?;
     page.find("[data-part=C1]").await?;
@@ -111,7 +111,7 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     page.client.find(Locator::LinkText("History")).await?.click().await?;
     page.text("[data-testid=revision-9]", |text| text.contains("C1 rated voltage 25 → 10")).await?;
     page.text("[data-testid=revision-2]", |text| text.contains("R5 added")).await?;
-    page.client.find(Locator::XPath("//tr[@data-testid='revision-1']//button")).await?.click().await?;
+    page.click_on(Locator::XPath("//tr[@data-testid='revision-1']//button")).await?;
     saved(&page, 10).await?;
     page.text("[data-testid=revision-10]", |text| text.contains("R5, D5 removed")).await?;
 
@@ -254,8 +254,7 @@ async fn a_drawing_is_looked_at_arranged_noted_and_saved() -> Result<()> {
     let item = async |name: &str| -> Result<()> {
         page.press("Save the drawing").await?;
         let path = format!("//*[@role='menuitem'][normalize-space()='{name}']");
-        let wait = page.client.wait();
-        Ok(wait.for_element(Locator::XPath(&path)).await?.click().await?)
+        page.click_on(Locator::XPath(&path)).await
     };
     item("As SVG").await?;
     let svg = String::from_utf8(page.saved_file(".svg").await?)?;
@@ -320,7 +319,7 @@ async fn texts_of_a_drawing_are_readable_however_small_it_stands() -> Result<()>
     let stage = Stage::set(&[])?;
     let page = stage.window().await?;
     let sensor = "//main//a[contains(., 'Sensor rails')]";
-    page.client.wait().for_element(Locator::XPath(sensor)).await?.click().await?;
+    page.click_on(Locator::XPath(sensor)).await?;
     page.find("[data-part=R8]").await?;
     let (_, some, _) = readable(&page, |height, letters, cut| height >= 8.0 && letters > 100 && cut == 0).await?;
     // The whole window for the drawing, and closer: texts grow with it again, and none is left out.

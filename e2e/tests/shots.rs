@@ -44,7 +44,7 @@ async fn pictures_of_every_view() -> Result<()> {
     page.text("table[aria-label='Columns of the file']", |text| text.contains("CH1 bus")).await?;
     for (column, signal) in [("CH1 bus", "bus.v"), ("CH2 diode D1", "D1.i")] {
         let option = format!("//select[@aria-label='{column} was measured at']/option[.='{signal}']");
-        page.client.find(Locator::XPath(&option)).await?.click().await?;
+        page.click_on(Locator::XPath(&option)).await?;
     }
     page.shoot(&folder.join("measured.png")).await?;
     page.press("Leave it").await?;

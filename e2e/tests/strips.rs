@@ -8,8 +8,7 @@ use mellow_e2e::{Page, Stage};
 /// Chooses an option of a select by its text or value.
 async fn choose(page: &Page, label: &str, option: &str) -> Result<()> {
     let path = format!("//select[@aria-label='{label}']/descendant::option[.='{option}' or @value='{option}']");
-    let wait = page.client.wait();
-    Ok(wait.for_element(Locator::XPath(&path)).await?.click().await?)
+    page.click_on(Locator::XPath(&path)).await
 }
 
 /// Opens a control of the n-th strip, which is shown while the pointer is there.
@@ -39,7 +38,7 @@ async fn words(page: &Page) -> Result<Vec<String>> {
     tokio::time::sleep(std::time::Duration::from_millis(400)).await;
     page.press("Save or copy the strips").await?;
     let item = "//*[@role='menuitem'][starts-with(.,'Save as a drawing')]";
-    page.client.wait().for_element(Locator::XPath(item)).await?.click().await?;
+    page.click_on(Locator::XPath(item)).await?;
     let drawing = String::from_utf8(page.saved_file(".svg").await?)?;
     let texts = drawing.split("<text ").skip(1);
     Ok(texts.filter_map(|t| Some(t.split_once('>')?.1.split_once('<')?.0.replace('\u{2009}', " "))).collect())
@@ -224,7 +223,7 @@ async fn runs_behind_stand_in_every_form_of_strip_and_strips_are_dragged() -> Re
         escape(&page).await?;
         page.find(&format!("canvas[aria-label^='{wanted}']")).await?;
         let alone = ink(&page, 1).await?;
-        page.client.wait().for_element(behind).await?.click().await?;
+        page.click_on(behind).await?;
         let mut both = ink(&page, 1).await?;
         for _ in 0..10 {
             if both > alone + 50 {
@@ -240,7 +239,7 @@ async fn runs_behind_stand_in_every_form_of_strip_and_strips_are_dragged() -> Re
     press_at(&page, "Looks of this strip", 1).await?;
     choose(&page, "How the strip is shown", "in figures").await?;
     escape(&page).await?;
-    page.client.wait().for_element(behind).await?.click().await?;
+    page.click_on(behind).await?;
     let table = page.text("table[aria-label='bus.v in figures']", |text| text.contains("revision")).await?;
     let last = table.lines().last().unwrap_or_default();
     assert!(last.matches('V').count() == 2 && last.contains("500\u{2009}ms"), "{last}");

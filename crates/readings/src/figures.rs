@@ -1,6 +1,7 @@
 //! Numbers of a waveform over a span, accumulated while it passes.
 
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 
 /// What changes by less is steady, relative to the largest value there ever was and at all (in V, A or W): no run
 /// is as exact as that, and what moves is rounding.

@@ -22,6 +22,7 @@ mod polynomial;
 mod question;
 mod recipe;
 mod ringing;
+mod span;
 mod survey;
 mod waveform;
 
@@ -31,5 +32,6 @@ pub use gauges::{Class, Gauge, LAST_ORDER, Lines, Passing, Spectrum, limit};
 pub use question::Question;
 pub use recipe::{Recipe, signals};
 pub use ringing::Ringing;
+pub use span::{MeasureError, Span};
 pub use survey::{Survey, Ticket};
-pub use waveform::{MeasureError, Span, Waveform};
+pub use waveform::Waveform;

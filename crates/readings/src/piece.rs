@@ -1,7 +1,7 @@
 //! One step of a waveform.
 
 use crate::polynomial::{Polynomial, TERMS, roots, slope, slopes, squared, value};
-use crate::waveform::Span;
+use crate::span::Span;
 use recording::{STAGE, quartic};
 
 /// Length of a step, relative to the time at hand, below which times do not tell the place of its inner node.

@@ -3,7 +3,8 @@ use crate::gauges::{
     Change, Class, Crossed, Crossings, Filtered, Flow, Gauge, Harmonics, HarmonicsOf, LAST_ORDER, Port, RingingOf,
     Settled, Shape, Shaped, Sloped, Slopes, Spectrum, Step, TimeAbove,
 };
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 use circuit::{Direction, ReadingMeasure};
 
 /// What is to be taken of one signal, or of a voltage and a current, over a span.

@@ -1,4 +1,5 @@
-use crate::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 
 /// An oscillation that dies away, or grows, about a level.
 #[derive(Clone, Copy, Debug, PartialEq)]

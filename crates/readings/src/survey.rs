@@ -1,7 +1,8 @@
 use crate::figures::Figures;
 use crate::question::{Asked, Question};
 use crate::recipe::Recipe;
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 use recording::{Chunks, Column, Piece, Unreadable};
 
 /// Answers to many questions about many signals, taken together while a recording passes once, or as often as one of

@@ -15,10 +15,12 @@ pub(crate) const IN_HALVES: [f64; 6] = {
 
 /// What the slopes of the powers' quartics may be off at the ends of a step, over its length and relative to what is turned over, for
 /// the quadrature to err by less than 1e-9: it errs by the eighth power of the length, they by the fifth.
-const CLOSE: f64 = 5e-4;
+const CLOSE: f64 = 2e-4;
 
-/// Length of a step, relative to all the time there is, from which on times tell the places of its nodes wherever it comes again.
+/// Length of a step, relative to the time at hand, from which on times tell the places of its nodes, and how much later than its beginning
+/// the node before may stand behind a jump, relative to it.
 const TELLS: f64 = 131_072.0 * f64::EPSILON;
+const LATER: f64 = 2.5e-4;
 
 /// What runs, or what is seen, at a step's start, inner nodes and end.
 pub(crate) type Nodes<'a> = [&'a [f64]; 5];
@@ -32,8 +34,8 @@ pub(crate) struct Walked<'a> {
 
 pub(crate) struct Recorder {
     from: f64,
-    /// Length of a step from which on its nodes are told by their places, s.
-    tells: f64,
+    /// The last time there is, s.
+    end: f64,
     times: Vec<f64>,
     rows: Vec<f64>,
     /// The row recorded last.
@@ -66,7 +68,7 @@ impl Recorder {
         let longest = chunk_nodes(order.len());
         Recorder {
             from,
-            tells: TELLS * end,
+            end,
             times: Vec::new(),
             rows: Vec::new(),
             row: Vec::new(),
@@ -153,7 +155,9 @@ impl Recorder {
             self.show(c, (z[0], seen[0]));
             self.keep(t);
         }
-        if h < self.tells {
+        // What comes again does so until the end.
+        let latest = if self.by_itself { self.end } else { t + h };
+        if h < TELLS * latest || self.last.is_some_and(|last| last - t > LATER * h) {
             return self.short(c, (t, h), walked, observer);
         }
         for (k, place) in PLACES.into_iter().chain([1.0]).enumerate() {

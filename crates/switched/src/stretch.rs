@@ -56,13 +56,14 @@ impl Stretch {
 
     /// Looks along a step whose end is known.
     pub(crate) fn look_along(&mut self, machine: &mut Machine, h: f64) {
-        for (k, place) in PLACES.into_iter().enumerate() {
-            let mut inner = std::mem::take(&mut self.inner[k]);
-            self.place(machine, place * h, &mut inner);
-            machine.compiled[machine.at].look_inside(&inner, &mut self.inside[k]);
-            self.inner[k] = inner;
+        let mut inner = std::mem::take(&mut self.inner);
+        self.between(machine, h, PLACES, &mut inner);
+        self.inner = inner;
+        let compiled = &machine.compiled[machine.at];
+        for (inner, inside) in self.inner.iter().zip(&mut self.inside) {
+            compiled.look_inside(inner, inside);
         }
-        machine.compiled[machine.at].look(&self.last, &mut self.there);
+        compiled.look(&self.last, &mut self.there);
     }
 
     /// What runs a time behind the beginning, s.
@@ -72,7 +73,7 @@ impl Stretch {
 
     /// What runs at places within a step, given as parts of its length.
     pub(crate) fn between<const N: usize>(
-        &mut self,
+        &self,
         machine: &mut Machine,
         h: f64,
         places: [f64; N],

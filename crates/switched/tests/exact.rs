@@ -46,6 +46,29 @@ fn an_oscillating_circuit_is_exact_after_ten_thousand_cycles() {
     assert!((last("L1.i") - i).abs() < 1e-12, "{} for {i}", last("L1.i"));
 }
 
+/// A capacitor of 1 pF discharged by 10 mΩ at the beginning of a millisecond: in steps of femtoseconds, whose nodes times would not tell
+/// apart late in the run, it follows 10 V·e^(−t/RC), and all its charge is there.
+#[test]
+fn what_is_very_short_beside_the_run_is_recorded_too() {
+    let circuit = circuit(&[
+        ("R1", Resistor, "a gnd", &[("resistance", "10m")]),
+        ("C1", Capacitor, "a gnd", &[("capacitance", "1p"), ("initial_voltage", "10")]),
+    ]);
+    let (tau, end, tolerance) = (1e-14, 1e-3, 1e-6);
+    let run = tried(circuit, end, 0.0, tolerance).unwrap();
+    let close = |found: f64, t: f64| (found - 10.0 * (-t / tau).exp()).abs() < 2.0 * tolerance * 10.0;
+    let values = run.values("a.v");
+    assert!(run.recording.times.iter().filter(|t| **t < 10.0 * tau).count() > 10);
+    assert!(run.recording.times.iter().zip(&values).all(|(t, v)| close(*v, *t)));
+    for k in 0..400 {
+        let t = 0.03 * tau * f64::from(k);
+        assert!(close(run.measure("a.v", 0.0, end, |wave, _| wave.at(t).unwrap()), t), "{k}");
+    }
+    let charge = run.mean("R1.i", 0.0, end) * end;
+    assert!((charge - 1e-11).abs() < 1e-6 * 1e-11, "{charge}");
+    assert!(run.health.energy.relative < 1e-9, "{:?}", run.health.energy);
+}
+
 /// A load of constant power behind a source and a resistance: the current `(V − √(V² − 4·R·P))/2R` where it is stable, within the 0.2 %
 /// of the pieces, by hand.
 #[test]

@@ -1,7 +1,8 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::piece::Piece;
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 use circuit::Direction;
 
 /// Wiggles that reach less far than this part of peak-to-peak beside the level are no swings.

@@ -1,7 +1,8 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::polynomial::{Polynomial, roots, slopes, value};
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 use recording::{PLACES, quartic};
 use std::f64::consts::TAU;
 

@@ -1,5 +1,6 @@
 use crate::figures::Figures;
-use crate::waveform::{MeasureError, Waveform};
+use crate::span::MeasureError;
+use crate::waveform::Waveform;
 use std::fmt::Debug;
 
 /// A number taken while waveforms pass, as often as it needs them to.

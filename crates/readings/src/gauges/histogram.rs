@@ -1,4 +1,5 @@
-use crate::waveform::{Span, Waveform};
+use crate::span::Span;
+use crate::waveform::Waveform;
 
 /// Time a signal spends at each of many levels between its lowest and highest value. In each half the level at which it
 /// stays longest is a state level (IEEE 181-2011, 5.2.1: histogram mode, bimodal).

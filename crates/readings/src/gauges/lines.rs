@@ -1,6 +1,7 @@
 use super::spectrum::GAUSS;
 use crate::piece::Piece;
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 use circuit::Taper;
 use num_complex::Complex64;
 use rustfft::FftPlanner;

@@ -3,7 +3,8 @@ use super::limits::{Class, largest_use};
 use super::spectrum::Spectrum;
 use crate::figures::Figures;
 use crate::polynomial::{Polynomial, product};
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 
 /// What is asked about a voltage and the current that flows with it (IEEE 1459).
 #[derive(Clone, Copy, Debug, PartialEq)]

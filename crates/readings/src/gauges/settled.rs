@@ -1,6 +1,7 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 
 /// From when on a signal does no longer change, s: its mean and RMS over each period stay within a band about those of the
 /// last one; without a period, its value stays within a band about the mean of the window's last tenth. The band is

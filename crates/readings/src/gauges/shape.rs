@@ -1,7 +1,8 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::ringing::{Ringing, TurningPoints};
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 
 /// What is asked about the shape of a signal.
 #[derive(Clone, Copy, Debug, PartialEq)]

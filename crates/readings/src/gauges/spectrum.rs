@@ -1,7 +1,8 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::polynomial::{Polynomial, slopes, value};
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 use num_complex::Complex64;
 use std::f64::consts::TAU;
 

@@ -1,7 +1,8 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::gauges::histogram::Histogram;
-use crate::waveform::{MeasureError, Span, Waveform};
+use crate::span::{MeasureError, Span};
+use crate::waveform::Waveform;
 
 /// What is asked about a change from one level to another.
 #[derive(Clone, Copy, Debug, PartialEq)]
