@@ -5,7 +5,8 @@ use circuit::{Circuit, Quantity};
 /// Values per chunk aimed at, to bound memory for circuits with many columns.
 const CHUNK_VALUES: usize = 1 << 23;
 
-/// Most nodes per chunk for a count of columns; even, so that every chunk starts with an end of a step.
+/// Most nodes per chunk for a count of columns, give or take a step; even, so that chunks of steps with one inner node each start with an
+/// end of one.
 pub fn chunk_nodes(columns: usize) -> usize {
     (CHUNK_VALUES / columns.max(1)).clamp(64, 4096) & !1
 }
@@ -43,8 +44,8 @@ pub fn columns(circuit: &Circuit) -> Vec<Column> {
     nets.chain(parts).collect()
 }
 
-/// A piece of a recording. It starts with the end of a step, except where a run went on after a stop or the one before was
-/// ended early, for one that comes again.
+/// A piece of a recording. It starts with the end of a step or behind one, and no step with three inner nodes is parted in its middle:
+/// [`Joiner`] makes pieces of it in which every step is whole.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Chunk {
     /// Times of the nodes, s.
