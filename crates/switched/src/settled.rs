@@ -17,8 +17,8 @@ use recording::{Complex64, Conduction, Health, Observer};
 
 /// A factor that counts as none, and growth as none, over a period.
 const NOTHING: f64 = 1e-8;
-/// How far walking may be from the course between its nodes, relative; nothing is recorded.
-const LOOSE: f64 = 1e-3;
+/// How far walking may be from the course between its nodes, relative; nothing is recorded, and events are found where they are.
+const LOOSE: f64 = 1e-2;
 /// Longest step where no period is known, s; the course of what is looked at makes them as short as they have to be.
 const UNKNOWN: f64 = 1.0;
 /// Part of a free period at its end that is not looked at: the event it ends with is the one it began with.
