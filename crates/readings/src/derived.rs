@@ -207,18 +207,10 @@ fn evaluated(node: &Node, times: &[f64], signals: &[Vec<f64>]) -> Vec<f64> {
     }
 }
 
-/// All complete steps, each with the place of its first node and of its last.
-fn steps<'a>(times: &'a [f64], values: &'a [f64]) -> impl Iterator<Item = (usize, usize, Piece)> + use<'a> {
-    recording::steps(times).map(|(first, count)| {
-        let last = first + count;
-        (first, last, Piece::new(&times[first..=last], &values[first..=last]))
-    })
-}
-
 /// Slopes of the polynomials at the nodes; between two steps the mean of both.
 fn derivative(times: &[f64], values: &[f64]) -> Vec<f64> {
-    let mut slopes = vec![f64::NAN; times.len()];
-    for (first, last, piece) in steps(times, values).filter(|(.., piece)| piece.length() > 0.0) {
+    let (mut slopes, wave) = (vec![f64::NAN; times.len()], Waveform::new(times, values));
+    for (first, last, piece) in wave.steps(wave.whole()).filter(|(.., piece)| piece.length() > 0.0) {
         let at = |s: f64| piece.slope(s) / piece.length();
         let start = &mut slopes[first];
         *start = if start.is_nan() { at(0.0) } else { 0.5 * (*start + at(0.0)) };
@@ -230,8 +222,8 @@ fn derivative(times: &[f64], values: &[f64]) -> Vec<f64> {
 
 /// The integral from the first node on, at every node.
 fn integral(times: &[f64], values: &[f64], over: impl Fn(&Piece, (f64, f64)) -> f64) -> Vec<f64> {
-    let mut sums = vec![0.0; times.len()];
-    for (first, last, piece) in steps(times, values) {
+    let (mut sums, wave) = (vec![0.0; times.len()], Waveform::new(times, values));
+    for (first, last, piece) in wave.steps(wave.whole()) {
         let before = sums[first];
         let end = |k: usize| if k == last { 1.0 } else { piece.place(times[k]) };
         (first + 1..=last)

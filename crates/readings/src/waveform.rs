@@ -1,6 +1,6 @@
 use crate::piece::Piece;
 use crate::span::{MeasureError, Span};
-use recording::{is_quartic, step_at};
+use recording::{end_of_step, step_at};
 
 /// A waveform over nodes that begin with an end of a step.
 ///
@@ -35,14 +35,14 @@ impl<'a> Waveform<'a> {
         }
         let t = t.clamp(whole.from, whole.to);
         let first = step_at(self.times, t);
-        let piece = self.piece(first, self.end_of(first));
+        let piece = self.piece(first, end_of_step(self.times, first));
         Ok(piece.at(piece.place(t).clamp(0.0, 1.0)))
     }
 
     /// Where it turns between its nodes, in order: the node behind, the time, s, and the value.
     pub fn turns(&self) -> impl Iterator<Item = (usize, f64, f64)> + use<'a> {
         let times = self.times;
-        self.steps(self.whole()).filter(|(_, piece)| piece.length() > 0.0).flat_map(move |(first, piece)| {
+        self.steps(self.whole()).filter(|(.., piece)| piece.length() > 0.0).flat_map(move |(first, _, piece)| {
             piece.turns((0.0, 1.0)).map(move |s| {
                 let (t, behind) = (piece.time(s), &times[first + 1..]);
                 (first + 1 + behind.iter().take_while(|node| **node <= t).count(), t, piece.at(s))
@@ -61,11 +61,11 @@ impl<'a> Waveform<'a> {
 
     /// The steps that lie in a span, in order; none if all of them lie outside.
     pub(crate) fn pieces(&self, span: Span) -> impl Iterator<Item = Piece> + use<'a> {
-        self.steps(span).map(|(_, piece)| piece).filter(|piece| piece.length() > 0.0)
+        self.steps(span).map(|(.., piece)| piece).filter(|piece| piece.length() > 0.0)
     }
 
-    /// The same, each with the place of its first node; those without length too.
-    pub(crate) fn steps(&self, span: Span) -> impl Iterator<Item = (usize, Piece)> + use<'a> {
+    /// The same, each with its first node and its last; those without length too.
+    pub(crate) fn steps(&self, span: Span) -> impl Iterator<Item = (usize, usize, Piece)> + use<'a> {
         let wave = *self;
         let whole = self.whole();
         let outside = self.times.len() < 3 || whole.to <= span.from || whole.from > span.to;
@@ -74,16 +74,10 @@ impl<'a> Waveform<'a> {
         std::iter::from_fn(move || {
             let first = next;
             (first <= last).then(|| {
-                let end = wave.end_of(first);
-                next = end;
-                (first, wave.piece(first, end))
+                next = end_of_step(wave.times, first);
+                (first, next, wave.piece(first, next))
             })
         })
-    }
-
-    /// The last node of the step that begins at one.
-    fn end_of(&self, first: usize) -> usize {
-        first + if self.times.get(first..first + 5).is_some_and(is_quartic) { 4 } else { 2 }
     }
 
     fn piece(&self, first: usize, end: usize) -> Piece {

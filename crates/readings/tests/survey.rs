@@ -3,7 +3,9 @@
 use circuit::{MEASURES, Signal, Subject, Supply, resolve};
 use mellow_readings::{Question, Recipe, Span, Survey, Waveform};
 use proptest::prelude::*;
-use recording::{Chunk, Chunks, Column, Joiner, Observer, Piece, Recording, STAGE, Unreadable};
+use recording::{
+    Chunk, Chunks, Column, Joiner, Observer, PLACES, Piece, Recording, STAGE, Unreadable, steps as steps_of,
+};
 
 /// Pieces as they are kept.
 struct Pieces(Vec<Chunk>);
@@ -44,7 +46,8 @@ proptest! {
         let mut times = vec![0.0];
         for (length, _, _) in &steps {
             let t = *times.last().unwrap();
-            times.extend([t + STAGE * length, t + length]);
+            let inner: &[f64] = if *length > 0.5 { &PLACES } else { &[STAGE] };
+            times.extend(inner.iter().chain(&[1.0]).map(|place| t + place * length));
         }
         let value = |node: usize, scale: f64| match flat {
             0 => 3.0 + 1e-12 * scale * node as f64,
@@ -52,10 +55,12 @@ proptest! {
         };
         let columns: Vec<Vec<f64>> =
             [1.0, 0.3, 2.0].iter().map(|s| (0..times.len()).map(|n| value(n, *s)).collect()).collect();
-        // Engines cut after an inner node, so that every chunk begins with an end of a step.
+        // Engines cut after an inner node or at an end, but not where two halves of a step with three inner nodes meet.
         let (mut kept, mut joiner, mut whole, mut at) = (Vec::new(), Joiner::default(), Recording::default(), 0);
         for cut in cuts.iter().cycle() {
-            let to = (at + 2 * cut).min(times.len());
+            let to = at + 2 * cut;
+            let parts = steps_of(&times).any(|(first, last)| last == first + 4 && to == last);
+            let to = (to + if parts { 2 } else { 0 }).min(times.len());
             let chunk = Chunk::new(times[at..to].to_vec(), columns.iter().map(|c| c[at..to].to_vec()).collect());
             kept.push(joiner.join(&chunk));
             whole.record(chunk);

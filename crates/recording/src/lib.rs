@@ -41,5 +41,5 @@ pub use excitation::{Excitation, Probed};
 pub use health::{Conduction, EnergyBalance, Health, Pulse, Unfit};
 pub use num_complex::Complex64;
 pub use observer::{Command, Observer, Progress};
-pub use step::{PLACES, STAGE, WEIGHTS, is_quartic, quartic, step_at, steps};
+pub use step::{PLACES, STAGE, WEIGHTS, end_of_step, quartic, step_at, steps};
 pub use whole::Recording;

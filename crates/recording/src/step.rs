@@ -16,21 +16,25 @@ const OFF: f64 = 1e-3;
 
 /// Whether these are the five nodes of a step with three inner ones, by where they stand. Such a step begins at an even place, and
 /// its third node is no end of a step although it stands at an even one.
-pub fn is_quartic(times: &[f64]) -> bool {
+fn is_quartic(times: &[f64]) -> bool {
     let [start, inner @ .., end] = times else { return false };
     let length = end - start;
     inner.len() == PLACES.len()
         && inner.iter().zip(PLACES).all(|(t, at)| (t - start - at * length).abs() < OFF * length)
 }
 
-/// The steps of nodes that begin with an end of one: of each the place of its first node, and how many there are behind that.
+/// The last node of the step that begins at a node.
+pub fn end_of_step(times: &[f64], first: usize) -> usize {
+    first + if times.get(first..first + 5).is_some_and(is_quartic) { 4 } else { 2 }
+}
+
+/// The steps of nodes that begin with an end of one: of each its first node and its last.
 pub fn steps(times: &[f64]) -> impl Iterator<Item = (usize, usize)> + use<'_> {
     let mut next = 0;
     std::iter::from_fn(move || {
         let first = next;
-        let count = if times.get(first..first + 5).is_some_and(is_quartic) { 4 } else { 2 };
-        next = first + count;
-        (next < times.len()).then_some((first, count))
+        next = end_of_step(times, first);
+        (next < times.len()).then_some((first, next))
     })
 }
 
@@ -92,11 +96,11 @@ mod tests {
                 let (first, start, length) = (times.len() - 1, times[times.len() - 1], 10f64.powf(size));
                 let places: &[f64] = if quartic { &PLACES } else { &[STAGE] };
                 times.extend(places.iter().chain(&[1.0]).map(|place| start + place * length));
-                wanted.push((first, places.len() + 1));
+                wanted.push((first, first + places.len() + 1));
             }
             prop_assert_eq!(steps(&times).collect::<Vec<_>>(), wanted.clone());
-            for (first, count) in wanted {
-                let t = times[first] + at * (times[first + count] - times[first]);
+            for (first, last) in wanted {
+                let t = times[first] + at * (times[last] - times[first]);
                 prop_assert_eq!(step_at(&times, t), first);
             }
             prop_assert_eq!(step_at(&times, from - 1.0), 0);

@@ -1,6 +1,6 @@
 use crate::packed::{Damaged, Packed};
 use readings::Waveform;
-use recording::{is_quartic, step_at};
+use recording::{end_of_step, step_at};
 
 /// What a plot of a window draws: a polyline, ascending in time.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -87,9 +87,8 @@ pub fn thin(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> 
     if times.first().is_none_or(|first| *first > to) || times.last().is_none_or(|last| *last < from) {
         return Points::default();
     }
-    let (first, last) = (step_at(times, from), step_at(times, to));
-    let behind = last + if times.get(last..last + 5).is_some_and(is_quartic) { 5 } else { 3 };
-    let within = first..behind.min(times.len());
+    let (first, last) = (step_at(times, from), end_of_step(times, step_at(times, to)));
+    let within = first..(last + 1).min(times.len());
     let (times, values) = (&times[within.clone()], &values[within]);
     if times.len() < 3 {
         return Points::nodes(times, values);

@@ -65,7 +65,7 @@ fn packed(times: &[f64], values: &[f64], cuts: &[usize]) -> Vec<Packed> {
     let (mut at, mut cuts) = (0, cuts.iter().cycle());
     while at < times.len() {
         let to = at + 2 * cuts.next().unwrap();
-        let parts = steps_of(times).any(|(first, count)| count == 4 && to == first + 4);
+        let parts = steps_of(times).any(|(first, last)| last == first + 4 && to == last);
         let to = (to + if parts { 2 } else { 0 }).min(times.len());
         chunks.extend(builder.push(&chunk(&times[at..to], &values[at..to])));
         at = to;
