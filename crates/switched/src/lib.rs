@@ -30,6 +30,7 @@ mod configuration;
 mod course;
 mod crossing;
 mod error;
+mod falling;
 mod kept;
 mod linearised;
 mod machine;
