@@ -7,15 +7,12 @@ use recording::{Chunk, Observer, PLACES, STAGE, WEIGHTS, chunk_nodes, most_nodes
 /// Nodes of the first chunk; every further one is twice as long up to the longest.
 const FIRST_CHUNK: usize = 256;
 
-/// Places at which a step's halves have the inner nodes that the whole of it has at [`PLACES`], but for the middle of the step.
-pub(crate) const IN_HALVES: [f64; 6] = {
-    let [a, b, c] = [0.5 * PLACES[0], 0.5 * PLACES[1], 0.5 * PLACES[2]];
-    [a, b, c, 0.5 + a, 0.5 + b, 0.5 + c]
-};
-
-/// What the slopes of the powers' quartics may be off at the ends of a step, over its length and relative to what is turned over, for
-/// the quadrature to err by less than 1e-9: it errs by the eighth power of the length, they by the fifth.
-const CLOSE: f64 = 2e-4;
+/// The quadrature of powers errs by the eighth power of a step's length, the slopes of their quartics at its ends are off by the fifth: by
+/// so much, over its length and relative to what is turned over, where the quadrature errs by some 1e-10 (found by weighing steps of the
+/// test converters in 64 parts).
+const CLOSE: f64 = 4e-6;
+/// Parts a step is weighed in at most.
+const MOST_PARTS: f64 = 32.0;
 
 /// Length of a step, relative to the time at hand, from which on times tell the places of its nodes, and how much later than its beginning
 /// the node before may stand behind a jump, relative to it.
@@ -54,6 +51,7 @@ pub(crate) struct Recorder {
     losses: [[Vec<f64>; 2]; 2],
     lost: [Vec<f64>; 3],
     sums: Vec<f64>,
+    probe: Vec<f64>,
     /// Configuration and time of the last of them.
     weighed: Option<(usize, f64)>,
     /// Energy given and lost so far, J.
@@ -83,6 +81,7 @@ impl Recorder {
             losses: std::array::from_fn(|_| std::array::from_fn(|_| vec![0.0; parts])),
             lost: std::array::from_fn(|_| vec![0.0; parts]),
             sums: vec![0.0; parts],
+            probe: Vec::new(),
             weighed: None,
             delivered: 0.0,
             dissipated: 0.0,
@@ -99,9 +98,9 @@ impl Recorder {
         (self.last, self.row) = (Some(last), row);
     }
 
-    /// Weighs what each part lost over a step of a configuration by powers at its nodes; false if their rates tell that this is not
-    /// close.
-    pub(crate) fn weigh(&mut self, (configuration, c): (usize, &Compiled), t: f64, h: f64, z: Nodes<'_>) -> bool {
+    /// Weighs what each part lost over a step of a configuration by powers at its nodes; in how many parts the step has to be weighed for
+    /// that to be close, as their rates tell.
+    pub(crate) fn weigh(&mut self, (configuration, c): (usize, &Compiled), t: f64, h: f64, z: Nodes<'_>) -> u32 {
         let [first, last] = &mut self.losses;
         // Where one step goes on from another its start has been looked at.
         if self.weighed == Some((configuration, t)) {
@@ -124,21 +123,30 @@ impl Recorder {
             whole += begins.abs() + ends.abs();
         }
         let mean = if t > 0.0 { (self.delivered + self.dissipated) / t } else { 0.0 };
-        beyond <= CLOSE * (whole + mean)
+        if beyond <= CLOSE * (whole + mean) {
+            return 1;
+        }
+        (beyond / (CLOSE * (whole + mean))).powf(0.2).ceil().clamp(2.0, MOST_PARTS) as u32
     }
 
-    /// The same half by half, by what runs at [`IN_HALVES`], where the whole is too coarse or rates are no more than rounding.
-    pub(crate) fn weigh_halves(&mut self, c: &Compiled, halves: &[Vec<f64>; 6]) {
-        let [first, last] = &self.losses;
-        let ends = first[0].iter().zip(&last[0]).zip(&self.lost[1]);
-        for (sum, ((begins, ends), middle)) in self.sums.iter_mut().zip(ends) {
-            *sum = 0.5 * WEIGHTS[0] * (begins + 2.0 * middle + ends);
+    /// Weighs the same step in so many parts, by what `place` says runs at a place of it.
+    pub(crate) fn weigh_in(&mut self, parts: u32, c: &mut Compiled, place: impl Fn(&mut Compiled, f64, &mut Vec<f64>)) {
+        let ([first, last], each) = (&self.losses, 1.0 / f64::from(parts));
+        for (sum, (begins, ends)) in self.sums.iter_mut().zip(first[0].iter().zip(&last[0])) {
+            *sum = WEIGHTS[0] * each * (begins + ends);
         }
-        for (k, z) in halves.iter().enumerate() {
-            c.lost(z, &mut self.scratch, &mut self.lost[0]);
-            let weight = 0.5 * if k % 3 == 1 { WEIGHTS[2] } else { WEIGHTS[1] };
-            self.sums.iter_mut().zip(&self.lost[0]).for_each(|(sum, lost)| *sum += weight * lost);
+        let mut z = std::mem::take(&mut self.probe);
+        for part in 0..parts {
+            let inner = PLACES.into_iter().zip([WEIGHTS[1], WEIGHTS[2], WEIGHTS[1]]);
+            // Where two parts meet both have an end.
+            let meets = (part > 0).then_some((0.0, 2.0 * WEIGHTS[0]));
+            for (s, weight) in inner.chain(meets) {
+                place(c, (f64::from(part) + s) * each, &mut z);
+                c.lost(&z, &mut self.scratch, &mut self.lost[0]);
+                self.sums.iter_mut().zip(&self.lost[0]).for_each(|(sum, lost)| *sum += weight * each * lost);
+            }
         }
+        self.probe = z;
     }
 
     /// Books a step that has been weighed and records it.

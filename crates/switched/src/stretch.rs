@@ -57,7 +57,9 @@ impl Stretch {
     /// Looks along a step whose end is known.
     pub(crate) fn look_along(&mut self, machine: &mut Machine, h: f64) {
         let mut inner = std::mem::take(&mut self.inner);
-        self.between(machine, h, PLACES, &mut inner);
+        for (place, inner) in PLACES.into_iter().zip(&mut inner) {
+            self.place(machine, place * h, inner);
+        }
         self.inner = inner;
         let compiled = &machine.compiled[machine.at];
         for (inner, inside) in self.inner.iter().zip(&mut self.inside) {
@@ -69,19 +71,6 @@ impl Stretch {
     /// What runs a time behind the beginning, s.
     fn place(&self, machine: &mut Machine, time: f64, into: &mut Vec<f64>) {
         machine.compiled[machine.at].ladder.place(&self.series, time, into);
-    }
-
-    /// What runs at places within a step, given as parts of its length.
-    pub(crate) fn between<const N: usize>(
-        &self,
-        machine: &mut Machine,
-        h: f64,
-        places: [f64; N],
-        into: &mut [Vec<f64>; N],
-    ) {
-        for (place, into) in places.into_iter().zip(into) {
-            self.place(machine, place * h, into);
-        }
     }
 
     /// What is seen at the nodes.

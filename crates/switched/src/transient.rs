@@ -7,7 +7,7 @@ use crate::error::SwitchedError;
 use crate::machine::Machine;
 use crate::orbit;
 use crate::parts;
-use crate::recorder::{IN_HALVES, Recorder, Walked};
+use crate::recorder::{Recorder, Walked};
 use crate::repeats::Repeats;
 use crate::walker::{Ends, Walker};
 use circuit::Circuit;
@@ -51,8 +51,6 @@ pub struct Transient {
     pub(crate) recorder: Recorder,
     pub(crate) stored_first: f64,
     repeats: Option<Repeats>,
-    /// What runs within the halves of the step at hand.
-    halves: [Vec<f64>; 6],
     /// The largest pulse of each part: whether a flux, its size, when.
     pulses: BTreeMap<(usize, bool), (f64, f64)>,
 }
@@ -78,15 +76,7 @@ impl Transient {
         let recorder = Recorder::new((settings.record_from, settings.end), network.order(), network.parts.len());
         let repeats = if settings.every_period { None } else { Repeats::new(&machine, settings.end) };
         let walker = Walker::new(machine, settings.max_step, settings.tolerance, settings.end);
-        Transient {
-            walker,
-            settings: settings.clone(),
-            recorder,
-            stored_first,
-            repeats,
-            halves: Default::default(),
-            pulses: BTreeMap::new(),
-        }
+        Transient { walker, settings: settings.clone(), recorder, stored_first, repeats, pulses: BTreeMap::new() }
     }
 
     /// Keeps the largest pulse of each part.
@@ -154,10 +144,13 @@ impl Transient {
             if step.length > 0.0 {
                 let Walker { machine, stretch, .. } = walker;
                 let (at, compiled) = (machine.at, &machine.compiled[machine.at]);
-                let close = self.recorder.weigh((at, compiled), t, step.length, stretch.nodes(machine));
-                if !close || !compiled.ladder.rates_tell(step.length) {
-                    stretch.between(machine, step.length, IN_HALVES, &mut self.halves);
-                    self.recorder.weigh_halves(&machine.compiled[at], &self.halves);
+                let parts = self.recorder.weigh((at, compiled), t, step.length, stretch.nodes(machine));
+                // Rates that are no more than rounding tell nothing.
+                let parts = if compiled.ladder.rates_tell(step.length) { parts } else { 2 };
+                if parts > 1 {
+                    let compiled = &mut machine.compiled[at];
+                    self.recorder
+                        .weigh_in(parts, compiled, |c, s, z| c.ladder.place(&stretch.series, s * step.length, z));
                 }
                 let walked = Walked { z: stretch.nodes(machine), seen: stretch.seen() };
                 self.recorder.step(&machine.compiled[at], t, step.length, walked, observer);
