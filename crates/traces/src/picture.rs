@@ -96,10 +96,11 @@ pub fn thin(times: &[f64], values: &[f64], from: f64, to: f64, width: usize) -> 
     if times.len() < width {
         return along(times, values, from, to, width);
     }
-    let Points { t: times, y: values, node } = with_turns(times, values);
+    let all = with_turns(times, values);
     if times.len() <= 4 * width {
-        return Points { t: times, y: values, node };
+        return all;
     }
+    let Points { t: times, y: values, node } = all;
     let pixel = (to - from) / width as f64;
     let mut points = Points::default();
     let mut i = 0;
