@@ -6,6 +6,7 @@ pub mod converters;
 pub mod edges;
 #[path = "../../../device/tests/common/rows.rs"]
 pub mod rows;
+pub mod topologies;
 
 use circuit::{Circuit, Signal};
 use mellow_switched::{Settings, SwitchedError, Transient};
