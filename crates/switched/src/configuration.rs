@@ -113,31 +113,28 @@ pub(crate) enum By {
 pub(crate) enum Jump {
     /// A configuration is entered.
     Entered(usize),
-    /// In a configuration states are set, all of them by what was solved for before.
-    Set(usize, Vec<By>),
+    /// In a configuration states are set, all of them by what was solved for before, or by what would be if it were entered.
+    Set { at: usize, by: Vec<By>, entering: bool },
 }
 
 impl Jump {
     /// The configuration it is of.
     pub(crate) fn of(&self) -> usize {
         match self {
-            Jump::Entered(at) | Jump::Set(at, _) => *at,
+            Jump::Entered(at) | Jump::Set { at, .. } => *at,
         }
     }
 
     /// Lets it happen to what runs, and to a small difference if there is one.
     pub(crate) fn happen(&self, of: &Configuration, z: &mut [f64], difference: &mut [f64]) {
         match self {
-            Jump::Entered(_) => {
-                if let Some(entry) = &of.entry {
-                    for vector in [z, difference].into_iter().filter(|vector| !vector.is_empty()) {
-                        let from = vector.to_vec();
-                        entry.apply(&from, vector);
-                    }
+            Jump::Entered(_) => of.enter([z, difference]),
+            Jump::Set { by, entering, .. } => {
+                let (mut was, mut small) = (z.to_vec(), difference.to_vec());
+                if *entering {
+                    of.enter([&mut was, &mut small]);
                 }
-            }
-            Jump::Set(_, by) => {
-                let was = (z.to_vec(), difference.to_vec());
+                let was = (was, small);
                 let sets = by.iter().flat_map(|by| of.sets(*by));
                 sets.for_each(|set| set.apply((&was.0, &was.1), z, difference));
             }
@@ -234,6 +231,16 @@ impl Configuration {
         configuration.strike(network, &pulses);
         configuration.watch(network, &pulses);
         Ok(configuration)
+    }
+
+    /// Lets what jumps on entry jump, in vectors that are there.
+    fn enter(&self, vectors: [&mut [f64]; 2]) {
+        if let Some(entry) = &self.entry {
+            for vector in vectors.into_iter().filter(|vector| !vector.is_empty()) {
+                let from = vector.to_vec();
+                entry.apply(&from, vector);
+            }
+        }
     }
 
     /// What pulses go through which part.

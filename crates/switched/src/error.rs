@@ -20,12 +20,23 @@ pub enum SwitchedError {
         /// What conducts.
         state: String,
     },
-    /// No state of the diodes fits, or they change for ever.
+    /// Controls undo each other for ever.
     #[error(
         "stopped at {time:.6e} s: {parts} find no state in which they can stay; look for a control that undoes itself at once, \
          and give it a hysteresis or a delay, or run the study at device level"
     )]
     Restless {
+        /// Simulated time reached, seconds.
+        time: f64,
+        /// Parts that change.
+        parts: String,
+    },
+    /// No state of what conducts by itself fits.
+    #[error(
+        "stopped at {time:.6e} s: {parts} find no state of conducting or blocking that fits what drives them; give what is joined \
+         there the resistance it really has, or run the study at device level"
+    )]
+    Unresolved {
         /// Simulated time reached, seconds.
         time: f64,
         /// Parts that change.

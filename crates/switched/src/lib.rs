@@ -5,7 +5,7 @@
 //! how well straight pieces stand for a part, and the files under `parts/` say that one by one.
 //!
 //! A circuit becomes a `Network` of rows (`network.rs`, one file per family of parts under `parts/`); a set of regions makes
-//! it a `Configuration` (`configuration.rs`); a `Machine` (`machine.rs`) knows which follows which (`settle.rs`); [`Transient`] walks.
+//! it a `Configuration` (`configuration.rs`); a `Machine` (`machine.rs`) knows which follows which (`commutation`); [`Transient`] walks.
 //!
 //! ```
 //! use circuit::{Supply, resolve};
@@ -25,6 +25,7 @@
 //! assert!((last - 10.0 * (1.0 - (-1.0f64).exp())).abs() < 1e-12);
 //! ```
 
+mod commutation;
 mod compiled;
 mod configuration;
 mod course;
@@ -44,7 +45,6 @@ mod repeats;
 mod round;
 mod row;
 mod search;
-mod settle;
 mod settled;
 mod slope;
 mod small_signal;
@@ -63,4 +63,4 @@ pub use tones::Tone;
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "6";
+pub const VERSION: &str = "7";

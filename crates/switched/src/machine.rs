@@ -1,11 +1,11 @@
 //! Where a switched circuit stands, and how it comes to stand elsewhere: configurations as they are met, times that pass, and
-//! what an event begins with; which configuration follows is found by `settle.rs`.
+//! what an event begins with; which configuration follows is found in `commutation`.
 
 use crate::compiled::Compiled;
 use crate::configuration::{By, Jump};
 use crate::course::Course;
 use crate::error::SwitchedError;
-use crate::network::{Changes, Network};
+use crate::network::Network;
 use linear::dot;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -126,7 +126,7 @@ impl Machine {
     pub(crate) fn begin(&mut self) -> Result<Change, SwitchedError> {
         let mut regions: Vec<u8> = self.network.elements.iter().map(|e| e.first as u8).collect();
         self.pass_corners(&mut regions);
-        let first = self.settle(regions, None, Vec::new())?;
+        let first = self.commutate(regions, None, Vec::new())?;
         // What a clock does at time zero it does to a circuit that has begun.
         let second = self.corner()?;
         Ok(Change { pulses: first.pulses.into_iter().chain(second.pulses).collect(), ..second })
@@ -135,17 +135,17 @@ impl Machine {
     /// Lets happen what happens by time alone.
     ///
     /// # Errors
-    /// As [`Machine::settle`].
+    /// As [`Machine::commutate`].
     pub(crate) fn corner(&mut self) -> Result<Change, SwitchedError> {
         let mut regions = self.regions().to_vec();
         let jumps = self.pass_corners(&mut regions);
-        self.settle(regions, None, jumps)
+        self.commutate(regions, None, jumps)
     }
 
     /// Lets a guard give way, by its place in the configuration.
     ///
     /// # Errors
-    /// As [`Machine::settle`].
+    /// As [`Machine::commutate`].
     pub(crate) fn give_way(&mut self, guard: usize) -> Result<Change, SwitchedError> {
         let mut regions = self.regions().to_vec();
         let of = &self.compiled[self.at].of;
@@ -153,11 +153,11 @@ impl Machine {
         regions[element] = to as u8;
         let mut jumps = Vec::new();
         if !of.guards[guard].sets.is_empty() {
-            let set = Jump::Set(self.at, vec![By::Guard(guard)]);
+            let set = Jump::Set { at: self.at, by: vec![By::Guard(guard)], entering: false };
             set.happen(of, &mut self.z, &mut []);
             jumps.push(set);
         }
-        self.settle(regions, Some(element), jumps)
+        self.commutate(regions, Some(element), jumps)
     }
 
     pub(crate) fn regions(&self) -> &[u8] {
@@ -167,7 +167,7 @@ impl Machine {
     /// Regions of what controls decide, which may depend on what was before.
     pub(crate) fn decided(&self) -> Vec<u8> {
         let elements = self.network.elements.iter().zip(self.regions());
-        elements.filter(|(element, _)| element.changes == Changes::ByControl).map(|(_, region)| *region).collect()
+        elements.filter(|(element, _)| element.changes.is_controlled()).map(|(_, region)| *region).collect()
     }
 
     /// Lets nothing happen any more that happens only once.
@@ -198,10 +198,10 @@ impl Machine {
     /// Sets the states where it stands.
     ///
     /// # Errors
-    /// As [`Machine::settle`].
+    /// As [`Machine::commutate`].
     pub(crate) fn move_to(&mut self, states: &[f64]) -> Result<(), SwitchedError> {
         self.z[..states.len()].copy_from_slice(states);
-        self.settle(self.regions().to_vec(), None, Vec::new()).map(|_| ())
+        self.commutate(self.regions().to_vec(), None, Vec::new()).map(|_| ())
     }
 
     /// Sets the time back by a period of everything, so that it does not grow however many are tried.
@@ -296,7 +296,7 @@ impl Machine {
         }
         let mut jumps = Vec::new();
         if let (Some(begun), false) = (begun, set.is_empty()) {
-            let set = Jump::Set(self.at, set);
+            let set = Jump::Set { at: self.at, by: set, entering: false };
             set.happen(&begun.of, &mut self.z, &mut []);
             jumps.push(set);
         }

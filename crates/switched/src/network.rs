@@ -55,10 +55,19 @@ pub(crate) struct Region {
 pub(crate) enum Changes {
     /// The circuit itself: currents and voltages meet where the pieces join. Such elements are decided together.
     Continuously,
-    /// A control passes a threshold; the element then is another.
+    /// A control passes a threshold; the element then is another way for currents.
     ByControl,
+    /// The same of an element that decides on a signal, on which others may depend.
+    Signals,
     /// Time: the region after each corner of a course.
     AtTimes,
+}
+
+impl Changes {
+    /// Whether it is a control that decides.
+    pub(crate) fn is_controlled(self) -> bool {
+        matches!(self, Changes::ByControl | Changes::Signals)
+    }
 }
 
 /// A part of a part that consists of pieces.

@@ -9,7 +9,6 @@
 use crate::course::Course;
 use crate::error::SwitchedError;
 use crate::machine::Machine;
-use crate::network::Changes;
 use crate::orbit::{Along, Differences, Event, walk};
 use crate::walker::Walker;
 use circuit::common_period;
@@ -105,7 +104,7 @@ impl Along for Until<'_> {
 fn markers(machine: &Machine, was: usize) -> impl Iterator<Item = Marker> + '_ {
     let (was, is) = (&machine.compiled[was].of.regions, machine.regions());
     let elements = machine.network.elements.iter().enumerate();
-    let decide = elements.filter(|(_, element)| element.changes == Changes::ByControl).map(|(element, _)| element);
+    let decide = elements.filter(|(_, element)| element.changes.is_controlled()).map(|(element, _)| element);
     decide
         .map(|element| Marker { element, from: was[element], to: is[element] })
         .filter(|marker| marker.from != marker.to)

@@ -135,7 +135,7 @@ impl Walker {
     /// Sets the states where it stands.
     ///
     /// # Errors
-    /// As [`Machine::settle`].
+    /// As [`Machine::commutate`].
     pub(crate) fn move_to(&mut self, states: &[f64]) -> Result<(), SwitchedError> {
         (self.looked, self.pace) = (false, None);
         self.machine.move_to(states)
@@ -258,7 +258,7 @@ impl Walker {
     /// Lets happen what happens at the end of a step; none if that is nothing.
     ///
     /// # Errors
-    /// As [`Machine::settle`].
+    /// As [`Machine::commutate`].
     pub(crate) fn happen(&mut self, step: Step) -> Result<Option<Change>, SwitchedError> {
         if step.ends == Ends::Open {
             return Ok(None);

@@ -79,5 +79,5 @@ pub(super) fn automaton(part: &ResolvedPart, automaton: &Automaton, n: &mut Netw
     });
     let regions = regions.collect();
     let clock = clock.map(|(course, _)| course);
-    n.add(Element { clock, ..Element::new(Changes::ByControl, 0, regions, Vec::new()) });
+    n.add(Element { clock, ..Element::new(Changes::Signals, 0, regions, Vec::new()) });
 }

@@ -110,7 +110,7 @@ pub(super) fn comparator(part: &ResolvedPart, n: &mut Network) {
     let falls = Guard::new(difference.plus(0.5 * hysteresis, ONE), 0);
     let at_low = at("low", lower, upper, rises);
     let at_high = at("high", upper, lower, falls);
-    n.element(Changes::ByControl, 0, vec![at_low, at_high], Vec::new());
+    n.element(Changes::Signals, 0, vec![at_low, at_high], Vec::new());
     n.lossy_port(Row::of(Of::Net(out)), i);
     n.lossy_port(Row::of(Of::Net(high)), from_high);
     n.lossy_port(Row::of(Of::Net(low)), from_low);
