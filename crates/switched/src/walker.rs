@@ -313,7 +313,8 @@ impl Walker {
             length: h,
             series: &self.stretch.series,
             seen: self.stretch.seen(),
-            resolution: 4.0 * f64::EPSILON * machine.t + 1e-15 * h,
+            // Within a step places are told apart more finely than times are, and what is left of a fast current depends on it.
+            resolution: 4.0 * f64::EPSILON * h,
         };
         let (scale, slack) = (&machine.scale, machine.slack);
         self.watch.first(&mut machine.compiled[machine.at], &step, |row| Machine::rounding_of(scale, slack, row))

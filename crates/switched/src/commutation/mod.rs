@@ -40,7 +40,7 @@ struct Decisions {
 
 impl Machine {
     /// Whether a guard holds from now on: the first that is not rounding of the pulse, the value and its derivatives decides.
-    /// Right where an element has just passed a level, the value is what the resolution of time makes of zero.
+    /// Right where an element has just passed a level, values of zero are what the resolution of time makes of them.
     fn holds(&self, guard: &Watched, passed: bool, before: &[f64], after: &[f64]) -> bool {
         let resolved = if passed { RESOLUTION * self.t * dot(&guard.levels[1], after).abs() } else { 0.0 };
         let sign = |row: &[f64], z: &[f64], sizes: &[f64], more: f64| {
