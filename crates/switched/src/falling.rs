@@ -14,6 +14,8 @@ const LOOKS: usize = 24;
 const NARROWED: u32 = 20;
 /// How far a quartic may pass what it goes through, relative to its range (Lebesgue's constant of the nodes is 1.64).
 const BEYOND: f64 = 0.32;
+/// How far the quartic may be from a guard's course where the polynomial of degree 6 is trusted, relative to how much the guard moves.
+const CLOSE: f64 = 0.05;
 
 /// Bernstein's coefficients of a polynomial of degree 6 by those of its powers: `C(i, j)/C(6, j)`. It goes nowhere below the least of
 /// them.
@@ -35,6 +37,8 @@ const BERNSTEIN: [[f64; 7]; 7] = {
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Course {
     powers: [f64; 7],
+    /// How far it may be from the guard, relative to how much that moves.
+    strays: f64,
 }
 
 impl Course {
@@ -45,7 +49,13 @@ impl Course {
         if low > BEYOND * (high - low) + strays(off[0]) + strays(off[1]) {
             return None;
         }
-        Some(Course { powers: sextic(quartic(levels), off) })
+        let strays = (strays(off[0]) + strays(off[1])) / (high - low).max(f64::MIN_POSITIVE);
+        Some(Course { powers: sextic(quartic(levels), off), strays })
+    }
+
+    /// Whether it does what the guard does, as far as is known of that.
+    pub(crate) fn is_close(&self) -> bool {
+        self.strays <= CLOSE
     }
 
     /// The same, counted from a base.
@@ -138,7 +148,7 @@ mod tests {
         /// A dip below a level is found wherever it is and however shallow, and nothing else is taken for one.
         #[test]
         fn dips_are_found(made in prop::array::uniform7(-3.0..3.0f64), depth in prop_oneof![-0.5..-1e-6f64, 1e-6..0.5f64], at in 0usize..1000) {
-            let mut course = Course { powers: made };
+            let mut course = Course { powers: made, strays: 0.0 };
             let least = |course: &Course| (0..=1000).map(|k| course.at(f64::from(k) / 1000.0)).fold(f64::INFINITY, f64::min);
             // Its lowest place anywhere, or what it is at some place.
             let zero = if at < 500 { least(&course) } else { course.at(at as f64 / 1000.0) };

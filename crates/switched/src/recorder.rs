@@ -11,8 +11,12 @@ const FIRST_CHUNK: usize = 256;
 /// so much, over its length and relative to what is turned over, where the quadrature errs by some 1e-10 (found by weighing steps of the
 /// test converters in 64 parts).
 const CLOSE: f64 = 4e-6;
-/// Parts a step is weighed in at most.
-const MOST_PARTS: f64 = 32.0;
+/// Where halves of a part of a step turn over so little more or less than the whole, relative to all that has been turned over, they
+/// are taken; and parts a step is weighed in at most.
+const ALIKE: f64 = 1e-9;
+const MOST_PARTS: u32 = 4000;
+/// Times a step is halved at most.
+const MOST_HALVED: i32 = 48;
 
 /// Length of a step, relative to the time at hand, from which on times tell the places of its nodes, and how much later than its beginning
 /// the node before may stand behind a jump, relative to it.
@@ -98,9 +102,8 @@ impl Recorder {
         (self.last, self.row) = (Some(last), row);
     }
 
-    /// Weighs what each part lost over a step of a configuration by powers at its nodes; in how many parts the step has to be weighed for
-    /// that to be close, as their rates tell.
-    pub(crate) fn weigh(&mut self, (configuration, c): (usize, &Compiled), t: f64, h: f64, z: Nodes<'_>) -> u32 {
+    /// Weighs what each part lost over a step of a configuration by powers at its nodes; whether that is close, as their rates tell.
+    pub(crate) fn weigh(&mut self, (configuration, c): (usize, &Compiled), t: f64, h: f64, z: Nodes<'_>) -> bool {
         let [first, last] = &mut self.losses;
         // Where one step goes on from another its start has been looked at.
         if self.weighed == Some((configuration, t)) {
@@ -123,27 +126,44 @@ impl Recorder {
             whole += begins.abs() + ends.abs();
         }
         let mean = if t > 0.0 { (self.delivered + self.dissipated) / t } else { 0.0 };
-        if beyond <= CLOSE * (whole + mean) {
-            return 1;
-        }
-        (beyond / (CLOSE * (whole + mean))).powf(0.2).ceil().clamp(2.0, MOST_PARTS) as u32
+        beyond <= CLOSE * (whole + mean)
     }
 
-    /// Weighs the same step in so many parts, by what `place` says runs at a place of it.
-    pub(crate) fn weigh_in(&mut self, parts: u32, c: &mut Compiled, place: impl Fn(&mut Compiled, f64, &mut Vec<f64>)) {
-        let ([first, last], each) = (&self.losses, 1.0 / f64::from(parts));
-        for (sum, (begins, ends)) in self.sums.iter_mut().zip(first[0].iter().zip(&last[0])) {
-            *sum = WEIGHTS[0] * each * (begins + ends);
-        }
-        let mut z = std::mem::take(&mut self.probe);
-        for part in 0..parts {
-            let inner = PLACES.into_iter().zip([WEIGHTS[1], WEIGHTS[2], WEIGHTS[1]]);
-            // Where two parts meet both have an end.
-            let meets = (part > 0).then_some((0.0, 2.0 * WEIGHTS[0]));
-            for (s, weight) in inner.chain(meets) {
-                place(c, (f64::from(part) + s) * each, &mut z);
-                c.lost(&z, &mut self.scratch, &mut self.lost[0]);
-                self.sums.iter_mut().zip(&self.lost[0]).for_each(|(sum, lost)| *sum += weight * each * lost);
+    /// Weighs the same step of a length, s, in parts, by what `place` says runs at a place of it: each part is halved until its halves
+    /// say the same.
+    pub(crate) fn weigh_in_parts(&mut self, h: f64, c: &mut Compiled, place: impl Fn(&mut Compiled, f64, &mut Vec<f64>)) {
+        let (mut z, parts) = (std::mem::take(&mut self.probe), self.sums.len());
+        let mut at = |s: f64, scratch: &mut Vec<f64>| {
+            let mut lost = vec![0.0; parts];
+            place(c, s, &mut z);
+            c.lost(&z, scratch, &mut lost);
+            lost
+        };
+        let inner = std::mem::replace(&mut self.lost, std::array::from_fn(|_| vec![0.0; parts]));
+        let [a, b, d] = inner;
+        let nodes = [self.losses[0][0].clone(), a, b, d, self.losses[1][0].clone()];
+        let turned = self.delivered + self.dissipated + h * self.sums.iter().map(|sum| sum.abs()).sum::<f64>();
+        let alike = ALIKE * turned / h;
+        self.sums.fill(0.0);
+        // The earliest part is the last on the pile.
+        let (mut pile, mut cut) = (vec![(0.0, 0, nodes)], 0);
+        while let Some((from, halved, nodes)) = pile.pop() {
+            let length = 0.5f64.powi(halved);
+            let half = 0.5 * length;
+            let middle = at(from + half, &mut self.scratch);
+            let [first, second] = [from, from + half].map(|from| PLACES.map(|p| at(from + p * half, &mut self.scratch)));
+            let [begins, .., ends] = nodes.clone();
+            let [[a, b, d], [e, f, g]] = [first, second];
+            let halves = [[begins, a, b, d, middle.clone()], [middle, e, f, g, ends]];
+            let over = |nodes: &[Vec<f64>; 5], part: usize| lobatto(nodes.each_ref().map(|lost| lost[part]));
+            let sums: Vec<f64> = (0..parts).map(|k| half * (over(&halves[0], k) + over(&halves[1], k))).collect();
+            let off: f64 = sums.iter().enumerate().map(|(k, sum)| (sum - length * over(&nodes, k)).abs()).sum();
+            cut += 1;
+            if off <= alike || cut >= MOST_PARTS || halved >= MOST_HALVED {
+                self.sums.iter_mut().zip(sums).for_each(|(sum, more)| *sum += more);
+            } else {
+                let [earlier, later] = halves;
+                pile.extend([(from + half, halved + 1, later), (from, halved + 1, earlier)]);
             }
         }
         self.probe = z;

@@ -37,9 +37,13 @@ impl Stretch {
         machine.compiled[machine.at].look(&machine.z, &mut self.here);
     }
 
-    /// Begins another step, given what an error in each recorded row may come to.
-    pub(crate) fn begin(&mut self, compiled: &Compiled, allowed: &[f64]) {
+    /// Begins another step.
+    pub(crate) fn begin(&mut self) {
         self.series.forget();
+    }
+
+    /// What an error in each recorded row may come to.
+    pub(crate) fn allow(&mut self, compiled: &Compiled, allowed: &[f64]) {
         compiled.allowed_of_moving(allowed, &mut self.allowed);
     }
 

@@ -144,13 +144,11 @@ impl Transient {
             if step.length > 0.0 {
                 let Walker { machine, stretch, .. } = walker;
                 let (at, compiled) = (machine.at, &machine.compiled[machine.at]);
-                let parts = self.recorder.weigh((at, compiled), t, step.length, stretch.nodes(machine));
+                let close = self.recorder.weigh((at, compiled), t, step.length, stretch.nodes(machine));
                 // Rates that are no more than rounding tell nothing.
-                let parts = if compiled.ladder.rates_tell(step.length) { parts } else { 2 };
-                if parts > 1 {
-                    let compiled = &mut machine.compiled[at];
-                    self.recorder
-                        .weigh_in(parts, compiled, |c, s, z| c.ladder.place(&stretch.series, s * step.length, z));
+                if !close || !compiled.ladder.rates_tell(step.length) {
+                    let (compiled, h) = (&mut machine.compiled[at], step.length);
+                    self.recorder.weigh_in_parts(h, compiled, |c, s, z| c.ladder.place(&stretch.series, s * h, z));
                 }
                 let walked = Walked { z: stretch.nodes(machine), seen: stretch.seen() };
                 self.recorder.step(&machine.compiled[at], t, step.length, walked, observer);

@@ -33,8 +33,11 @@ pub(crate) struct Walker {
     max_step: f64,
     tolerance: f64,
     whole: f64,
-    /// Largest magnitude of each recorded row.
+    /// Largest magnitude of each recorded row, and the same with the step at hand.
     full: Vec<f64>,
+    reaches: Vec<f64>,
+    /// Whether what is allowed was raised by a step that was too long.
+    raised: bool,
     pub(crate) stretch: Stretch,
     /// Whether what is seen at the beginning of the step at hand is of where it stands.
     looked: bool,
@@ -96,6 +99,8 @@ impl Walker {
             tolerance,
             whole,
             full: vec![0.0; linear],
+            reaches: Vec::new(),
+            raised: false,
             stretch: Stretch::default(),
             looked: false,
             pace: None,
@@ -146,8 +151,10 @@ impl Walker {
         if !self.looked {
             self.look();
         }
+        self.reaches.clone_from(&self.full);
+        self.raised = false;
+        self.stretch.begin();
         self.allow();
-        self.stretch.begin(&self.machine.compiled[self.machine.at], &self.allowed);
         let left = target - self.machine.t;
         if left <= 0.0 {
             // An event came at the very time.
@@ -167,7 +174,14 @@ impl Walker {
             }
         }
         let errors = loop {
+            self.reaches.clone_from(&self.full);
             self.stretch.reach(&mut self.machine, h);
+            // What has been nothing until now is held against what it becomes.
+            let rises = self.rises();
+            if rises || self.raised {
+                self.allow();
+            }
+            self.raised = rises;
             let mut errors = self.stretch.error(&self.machine, h);
             if errors[0].max(errors[1]) > TOO_FAR {
                 let between = self.stretch.error_between(&mut self.machine, h);
@@ -297,13 +311,27 @@ impl Walker {
     fn allow(&mut self) {
         let nets = self.machine.network.nets.len() - 1;
         let largest = |rows: &[f64]| rows.iter().copied().fold(0.0, f64::max);
-        let floors = [&self.full[..nets], &self.full[nets..]].map(|rows| NEXT_TO_NOTHING * largest(rows));
+        let floors = [&self.reaches[..nets], &self.reaches[nets..]].map(|rows| NEXT_TO_NOTHING * largest(rows));
         let allowed = |(row, full): (usize, &f64)| {
             let full = full.max(floors[usize::from(row >= nets)]);
             if full > 0.0 { self.tolerance * full } else { f64::INFINITY }
         };
         self.allowed.clear();
-        self.allowed.extend(self.full.iter().enumerate().map(allowed));
+        self.allowed.extend(self.reaches.iter().enumerate().map(allowed));
+        self.stretch.allow(&self.machine.compiled[self.machine.at], &self.allowed);
+    }
+
+    /// Takes what recorded rows reach within the step at hand; whether any of them goes beyond what it has been.
+    fn rises(&mut self) -> bool {
+        let seen = self.machine.compiled[self.machine.at].seen();
+        let mut rises = false;
+        for node in self.stretch.seen() {
+            for (reaches, value) in self.reaches.iter_mut().zip(seen.values(node)) {
+                rises |= value.abs() > *reaches;
+                *reaches = reaches.max(value.abs());
+            }
+        }
+        rises
     }
 
     /// When in a step the first guard gives way, and which.
