@@ -66,7 +66,12 @@ impl Machine {
         let guards = &self.compiled[configuration].of.guards;
         let of_those = guards.iter().enumerate().filter(|(_, g)| changes(self.network.elements[g.element].changes));
         let mut failing: Vec<usize> = of_those
-            .filter(|(_, g)| !self.holds(g, passed == Some(g.element), before, after))
+            .filter(|(_, g)| {
+                // One level may be passed by several controls, a gate and its inverse.
+                let changes = self.network.elements[g.element].changes;
+                let passes = passed.is_some_and(|passed| passed == g.element || changes.is_controlled());
+                !self.holds(g, passes, before, after)
+            })
             .map(|(place, _)| place)
             .collect();
         failing.dedup_by_key(|place| guards[*place].element);
