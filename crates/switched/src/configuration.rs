@@ -205,9 +205,8 @@ impl Configuration {
             solved.add_scaled(-1.0, &ways.times(&along));
             pulses = ways.times(&chosen.solve(&constraints)).scaled(-1.0);
             settle_zeros(&ranked, &mut pulses);
-            let mut jump = p.times(&pulses);
-            jump.add_scaled(1.0, &Matrix::identity(running));
-            entry = Some(jump);
+            // What a pulse takes away whole is zero to the bit from then on.
+            entry = Some(summed(&p, &pulses, &Matrix::identity(running), CANCELLED));
         }
         // Ways that even those leave free.
         let free = ways.times(&chosen.right_null());

@@ -42,6 +42,8 @@ pub(crate) struct Machine {
     frozen: bool,
     /// How much more than rounding counts as none: one, but where events do not end at an instant.
     pub(crate) slack: f64,
+    /// How closely each component is known at the event at hand, beside rounding.
+    pub(crate) unsure: Vec<f64>,
 }
 
 /// Where a machine stands, to come back to.
@@ -113,6 +115,7 @@ impl Machine {
             at: usize::MAX,
             t: 0.0,
             scale: vec![0.0; z.len()],
+            unsure: vec![0.0; z.len()],
             z,
             passed: vec![0; courses],
             changed: vec![0; elements],
@@ -126,7 +129,7 @@ impl Machine {
     pub(crate) fn begin(&mut self) -> Result<Change, SwitchedError> {
         let mut regions: Vec<u8> = self.network.elements.iter().map(|e| e.first as u8).collect();
         self.pass_corners(&mut regions);
-        let first = self.commutate(regions, None, Vec::new())?;
+        let first = self.commutate(regions, false, Vec::new())?;
         // What a clock does at time zero it does to a circuit that has begun.
         let second = self.corner()?;
         Ok(Change { pulses: first.pulses.into_iter().chain(second.pulses).collect(), ..second })
@@ -139,7 +142,7 @@ impl Machine {
     pub(crate) fn corner(&mut self) -> Result<Change, SwitchedError> {
         let mut regions = self.regions().to_vec();
         let jumps = self.pass_corners(&mut regions);
-        self.commutate(regions, None, jumps)
+        self.commutate(regions, false, jumps)
     }
 
     /// Lets a guard give way, by its place in the configuration.
@@ -157,7 +160,7 @@ impl Machine {
             set.happen(of, &mut self.z, &mut []);
             jumps.push(set);
         }
-        self.commutate(regions, Some(element), jumps)
+        self.commutate(regions, true, jumps)
     }
 
     pub(crate) fn regions(&self) -> &[u8] {
@@ -201,7 +204,7 @@ impl Machine {
     /// As [`Machine::commutate`].
     pub(crate) fn move_to(&mut self, states: &[f64]) -> Result<(), SwitchedError> {
         self.z[..states.len()].copy_from_slice(states);
-        self.commutate(self.regions().to_vec(), None, Vec::new()).map(|_| ())
+        self.commutate(self.regions().to_vec(), false, Vec::new()).map(|_| ())
     }
 
     /// Sets the time back by a period of everything, so that it does not grow however many are tried.

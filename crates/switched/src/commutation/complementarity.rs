@@ -33,24 +33,19 @@ impl Machine {
     ///
     /// # Errors
     /// [`SwitchedError::Unresolved`] or [`SwitchedError::Impossible`] if there are none.
-    pub(super) fn conducting(
-        &mut self,
-        regions: &mut Vec<u8>,
-        passed: Option<usize>,
-        before: &[f64],
-    ) -> Result<usize, SwitchedError> {
+    pub(super) fn conducting(&mut self, regions: &mut Vec<u8>, before: &[f64]) -> Result<usize, SwitchedError> {
         let (slack, begun) = (self.slack, regions.clone());
         let mut contradiction = None;
         for power in 0..=MOST_SLACK {
             self.slack = slack * 10f64.powi(power);
-            let mut found = self.pivot(regions, passed, before);
+            let mut found = self.pivot(regions, before);
             for step in STEPS.into_iter().filter(|_| power == 0) {
                 if matches!(found, Pivoted::Closed(_)) {
                     break;
                 }
                 if let Some(path) = self.followed(&begun, before, step) {
                     *regions = path;
-                    found = self.pivot(regions, passed, before);
+                    found = self.pivot(regions, before);
                 }
             }
             match found {
@@ -70,7 +65,7 @@ impl Machine {
     }
 
     /// Changes what does not hold until all does.
-    fn pivot(&mut self, regions: &mut [u8], passed: Option<usize>, before: &[f64]) -> Pivoted {
+    fn pivot(&mut self, regions: &mut [u8], before: &[f64]) -> Pivoted {
         let (mut fewest, mut patience) = (usize::MAX, TOGETHER);
         for _ in 0..MOST_ROUNDS {
             let configuration = match self.configuration(regions) {
@@ -78,7 +73,7 @@ impl Machine {
                 Err(error) => return Pivoted::Contradicted(error),
             };
             let after = self.entered(configuration, before);
-            let failing = self.failing(configuration, passed, [before, &after], |c| c == Changes::Continuously);
+            let failing = self.failing(configuration, [before, &after], |c| c == Changes::Continuously);
             if failing.is_empty() {
                 return Pivoted::Closed(configuration);
             }

@@ -17,7 +17,7 @@ use linear::dot;
 
 /// Rounding from which on a pulse is one.
 const PULSE: f64 = 1e3;
-/// Resolution of time where an element has just passed a level, relative to the time.
+/// Resolution of time where a guard has just given way, relative to the time.
 const RESOLUTION: f64 = 32.0 * f64::EPSILON;
 /// Decisions at one instant, at most; after how many ten times as much counts as rounding, and powers of ten at most.
 const MOST_ROUNDS: usize = 200;
@@ -40,16 +40,15 @@ struct Decisions {
 
 impl Machine {
     /// Whether a guard holds from now on: the first that is not rounding of the pulse, the value and its derivatives decides.
-    /// Right where an element has just passed a level, values of zero are what the resolution of time makes of them.
-    fn holds(&self, guard: &Watched, passed: bool, before: &[f64], after: &[f64]) -> bool {
-        let resolved = if passed { RESOLUTION * self.t * dot(&guard.levels[1], after).abs() } else { 0.0 };
-        let sign = |row: &[f64], z: &[f64], sizes: &[f64], more: f64| {
+    fn holds(&self, guard: &Watched, before: &[f64], after: &[f64]) -> bool {
+        let sign = |row: &[f64], z: &[f64], sizes: &[f64]| {
             let value = dot(row, z);
-            if value.abs() <= Machine::rounding_of(&self.scale, self.slack, sizes) + more { 0.0 } else { value }
+            let unsure = sizes.iter().zip(&self.unsure).map(|(size, unsure)| (size * unsure).abs()).sum::<f64>();
+            if value.abs() <= Machine::rounding_of(&self.scale, self.slack, sizes) + unsure { 0.0 } else { value }
         };
-        let levels = guard.levels.iter().zip(&guard.made_of).enumerate();
-        let levels = levels.map(|(k, (level, sizes))| sign(level, after, sizes, if k == 0 { resolved } else { 0.0 }));
-        std::iter::once(sign(&guard.pulse, before, &guard.pulse, 0.0))
+        let levels = guard.levels.iter().zip(&guard.made_of);
+        let levels = levels.map(|(level, sizes)| sign(level, after, sizes));
+        std::iter::once(sign(&guard.pulse, before, &guard.pulse))
             .chain(levels)
             .find(|s| *s != 0.0)
             .is_none_or(|s| s > 0.0)
@@ -59,19 +58,13 @@ impl Machine {
     fn failing(
         &self,
         configuration: usize,
-        passed: Option<usize>,
         [before, after]: [&[f64]; 2],
         changes: impl Fn(Changes) -> bool,
     ) -> Vec<usize> {
         let guards = &self.compiled[configuration].of.guards;
         let of_those = guards.iter().enumerate().filter(|(_, g)| changes(self.network.elements[g.element].changes));
         let mut failing: Vec<usize> = of_those
-            .filter(|(_, g)| {
-                // One level may be passed by several controls, a gate and its inverse.
-                let changes = self.network.elements[g.element].changes;
-                let passes = passed.is_some_and(|passed| passed == g.element || changes.is_controlled());
-                !self.holds(g, passes, before, after)
-            })
+            .filter(|(_, g)| !self.holds(g, before, after))
             .map(|(place, _)| place)
             .collect();
         failing.dedup_by_key(|place| guards[*place].element);
@@ -90,8 +83,8 @@ impl Machine {
         }
     }
 
-    /// Finds the configuration that follows, beginning at some regions, and enters it; `passed` is the element that has just
-    /// passed a level.
+    /// Finds the configuration that follows, beginning at some regions, and enters it; `passed` is whether a guard has given way,
+    /// whose time is known as closely as times are told apart, and so is what moves.
     ///
     /// # Errors
     /// [`SwitchedError::Restless`] if controls undo each other without end, [`SwitchedError::Unresolved`] and
@@ -99,33 +92,33 @@ impl Machine {
     pub(crate) fn commutate(
         &mut self,
         regions: Vec<u8>,
-        passed: Option<usize>,
+        passed: bool,
         jumps: Vec<Jump>,
     ) -> Result<Change, SwitchedError> {
         let slack = self.slack;
-        let change = self.decide(regions, passed, jumps);
+        self.unsure.fill(0.0);
+        if passed {
+            let resolution = RESOLUTION * self.t;
+            self.unsure = self.rates().iter().map(|rate| resolution * rate.abs()).collect();
+        }
+        let change = self.decide(regions, jumps);
         self.slack = slack;
         change
     }
 
-    fn decide(
-        &mut self,
-        mut regions: Vec<u8>,
-        passed: Option<usize>,
-        mut jumps: Vec<Jump>,
-    ) -> Result<Change, SwitchedError> {
+    fn decide(&mut self, mut regions: Vec<u8>, mut jumps: Vec<Jump>) -> Result<Change, SwitchedError> {
         let slack = self.slack;
         let (mut before, mut pulses) = (self.z.clone(), Vec::new());
         let mut decisions = Decisions { how: Deciding::Together, tried: vec![self.controlled(&regions)] };
         for round in 0..MOST_ROUNDS {
             // Decisions that do not end hang on what rounding made; ever larger numbers count as that.
             self.slack = slack * 10f64.powi((round / PATIENT).min(MOST_SLACK) as i32);
-            let configuration = self.conducting(&mut regions, passed, &before)?;
+            let configuration = self.conducting(&mut regions, &before)?;
             let after = self.entered(configuration, &before);
             let both = [&before[..], &after[..]];
-            let mut failing = self.failing(configuration, passed, both, |c| c == Changes::Signals);
+            let mut failing = self.failing(configuration, both, |c| c == Changes::Signals);
             if failing.is_empty() {
-                failing = self.failing(configuration, passed, both, |c| c == Changes::ByControl);
+                failing = self.failing(configuration, both, |c| c == Changes::ByControl);
             }
             if failing.is_empty() {
                 self.strike(configuration, &before, &mut pulses);
