@@ -4,11 +4,16 @@
 //! `MELLOW_COIL_VARIED` says how many, `MELLOW_COIL_FROM` from which number on; with `--nocapture` the slowest are told.
 
 mod common;
+#[path = "common/general.rs"]
+mod general;
 
 
+use circuit::Quantity;
 use common::topologies::{Drawn, KINDS, drawn};
+use common::{Run, tried};
 use mellow_switched::{Settings, Settled, Transient};
 use recording::{Chunk, Command, Health, Observer, Progress};
+use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::time::Instant;
 
@@ -16,6 +21,8 @@ use std::time::Instant;
 const PERIODS: f64 = 100.0;
 /// Energy that may be missing, relative.
 const MISSING: f64 = 1e-6;
+/// Periods for a general-purpose solver.
+const OUTSIDE: f64 = 2.37;
 
 fn number(name: &str, otherwise: u64) -> u64 {
     std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(otherwise)
@@ -82,4 +89,40 @@ fn all_settle() {
         settled.record(1, 1e-5, &mut Watch, &mut health).map_err(|error| error.to_string())?;
         if health.energy.relative < MISSING { Ok(()) } else { Err(format!("{:?}", health.energy)) }
     });
+}
+
+/// A general-purpose solver walks through the same pieces for some periods, with steps of its own and events as it finds them; it
+/// gives up on few.
+#[test]
+fn a_general_solver_agrees() {
+    let (asked, gave_up) = (Cell::new(0), Cell::new(0));
+    over_many("outside", KINDS.len() as u64, |drawn| {
+        asked.set(asked.get() + 1);
+        let (circuit, end) = (drawn.circuit(), OUTSIDE * drawn.period);
+        let Some((_, found)) = general::walk(&circuit, end, 1e-8) else {
+            gave_up.set(gave_up.get() + 1);
+            return Ok(());
+        };
+        let Run { columns, recording, .. } = tried(circuit, end, 0.0, 1e-6).map_err(|error| error.to_string())?;
+        let ours = columns.iter().zip(&recording.columns).filter(|(column, _)| column.quantity != Quantity::Power);
+        // Where floating nets stand is said by nothing but what was there before, in the last digit.
+        let told = |column: &recording::Column| column.quantity == Quantity::Current || column.of == "out";
+        let largest = |of: Quantity| {
+            let those = columns.iter().zip(&recording.columns).filter(|(column, _)| column.quantity == of);
+            those.flat_map(|(_, values)| values).fold(0.0f64, |most, v| most.max(v.abs()))
+        };
+        let floors = [Quantity::Voltage, Quantity::Current].map(|of| (of, 1e-3 * largest(of)));
+        for ((column, values), found) in ours.zip(found).filter(|((column, _), _)| told(column)) {
+            let floor = floors.iter().find(|(of, _)| *of == column.quantity).map_or(0.0, |(_, floor)| *floor);
+            let full = values.iter().fold(floor, |most, v| most.max(v.abs()));
+            let last = values[values.len() - 1];
+            if (last - found).abs() > 1e-4 * full {
+                let of = format!("{} of {}", column.quantity.letter(), column.of);
+                return Err(format!("{of}: {last} and {found} of {full}"));
+            }
+        }
+        Ok(())
+    });
+    println!("outside: gave up on {} of {}", gave_up.get(), asked.get());
+    assert!(4 * gave_up.get() <= asked.get(), "it gave up on {} of {}", gave_up.get(), asked.get());
 }

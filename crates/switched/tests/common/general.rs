@@ -11,6 +11,8 @@ type M = NalgebraMat<f64>;
 
 /// Part of what a guard is made of that is rounding.
 const ROUNDING: f64 = 1e-11;
+/// Steps after which it is given up.
+const MOST_STEPS: usize = 100_000;
 /// First step behind an event, s.
 const FIRST: f64 = 1e-10;
 /// Time that it cannot tell apart, relative to the time.
@@ -85,6 +87,9 @@ pub fn walk(circuit: &Circuit, end: f64, rtol: f64) -> Option<(usize, Vec<f64>)>
                 break None;
             }
             steps += 1;
+            if steps > MOST_STEPS {
+                return None;
+            }
             match solver.step().ok()? {
                 OdeSolverStopReason::InternalTimestep => {}
                 OdeSolverStopReason::TstopReached => break None,
