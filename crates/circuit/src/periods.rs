@@ -1,10 +1,15 @@
 //! What comes round in a circuit, and what happens in it only once.
 
 use crate::{Circuit, KindId, ResolvedPart};
+use quantity::{Unit, show};
 
 /// Longest common period in units of the longest one, and how closely periods must fit into it.
 const MOST_COMMON: usize = 1000;
 const FITS: f64 = 1e-9;
+/// The most of the shortest periods that are gone through for one in which everything comes round.
+const MOST_WITHIN: f64 = 2e5;
+/// Corners that are looked at for a pause between them, one after the other.
+const MOST_CORNERS: usize = 100_000;
 /// Where in a pause a period is said to begin: nowhere that symmetry would put an event, and late, when what a clock has set is
 /// reset again for most duties.
 const WITHIN: f64 = 0.961_803;
@@ -24,19 +29,33 @@ pub fn common_period(periods: &[f64]) -> Result<Option<f64>, String> {
             (times - times.round()).abs() <= FITS * times
         })
     };
-    (1..=MOST_COMMON)
-        .map(|k| k as f64 * longest)
-        .find(|whole| fits(*whole))
-        .map(Some)
-        .ok_or_else(|| format!("the periods of its sources have no common multiple up to {MOST_COMMON} of the longest"))
+    let shortest = periods.iter().copied().fold(f64::INFINITY, f64::min);
+    let in_words = |time: f64| show(time, Unit::Second, 4);
+    let (short, long) = (in_words(shortest), in_words(longest));
+    let whole = (1..=MOST_COMMON).map(|k| k as f64 * longest).find(|whole| fits(*whole)).ok_or_else(|| {
+        format!("the periods of its sources, {short} to {long}, have no common multiple up to {MOST_COMMON} of the longest")
+    })?;
+    if whole > MOST_WITHIN * shortest {
+        let times = whole / shortest;
+        let whole = in_words(whole);
+        return Err(format!("its sources, with periods of {short} to {long}, come round together only after {whole}, {times:.1e} of the shortest"));
+    }
+    Ok(Some(whole))
 }
 
-/// A time in the longest pause between corners, s, of a period that begins at a time, s.
-pub fn quiet_time(mut corners: Vec<f64>, from: f64, period: f64) -> f64 {
-    corners.extend([from, from + period]);
-    corners.sort_by(f64::total_cmp);
-    let longest = corners.windows(2).max_by(|a, b| (a[1] - a[0]).total_cmp(&(b[1] - b[0])));
-    longest.map_or(from, |ends| within_pause(ends[0], ends[1]))
+/// A time in the longest pause between corners, s, of a period that begins at a time, s, or in the longest of its first corners, if
+/// there are very many. They are asked for one after the other: `next` is the first behind a time.
+pub fn quiet_time(next: impl Fn(f64) -> Option<f64>, from: f64, period: f64) -> f64 {
+    let corners = std::iter::successors(next(from), |at| next(*at)).take_while(|at| *at < from + period);
+    let (mut longest, mut last) = ((from, from), from);
+    for corner in corners.take(MOST_CORNERS).chain([from + period]) {
+        // Of pauses that are alike the last.
+        if corner - last >= longest.1 - longest.0 {
+            longest = (last, corner);
+        }
+        last = corner;
+    }
+    within_pause(longest.0, longest.1)
 }
 
 /// A time in a pause, s, at which a period may begin.

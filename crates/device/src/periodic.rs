@@ -27,8 +27,6 @@ const STALLED: u32 = 3;
 const SHORTEST: f64 = 0.25;
 /// What a period changes of a difference below this is nothing: the difference stays, whatever its size.
 const STAYS: f64 = 1e-9;
-/// Corners of a period that are looked at to find a quiet time in it.
-const MOST_CORNERS: usize = 100_000;
 
 /// A circuit in its periodic steady state.
 pub struct Settled {
@@ -101,9 +99,7 @@ fn period(circuit: &Circuit, equations: &Equations) -> Result<f64, EngineError> 
 
 /// A time at which nothing is known to happen in a period that begins at a time, s.
 fn quiet(equations: &Equations, from: f64, period: f64) -> f64 {
-    let next = |t: &f64| equations.next_corner(*t);
-    let corners = std::iter::successors(next(&from), next).take_while(|t| *t < from + period);
-    quiet_time(corners.take(MOST_CORNERS).collect(), from, period)
+    quiet_time(|t| equations.next_corner(t), from, period)
 }
 
 /// A period.

@@ -155,7 +155,8 @@ fn finish(Ran { outcome, kept }: &Ran) -> Result<Finish> {
         End::Stopped { .. } => (RunState::Stopped, None),
         End::Failed { message } => (RunState::Failed, Some(message.clone())),
     };
-    Ok(Finish { state, outcome: Some(serde_json::to_value(outcome)?), message, kept })
+    let engine_version = Some(outcome.health.engine_version.clone());
+    Ok(Finish { state, outcome: Some(serde_json::to_value(outcome)?), message, engine_version, kept })
 }
 
 /// What the computing thread and the storing tasks tell each other.

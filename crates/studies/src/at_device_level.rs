@@ -2,7 +2,8 @@
 
 use crate::kept::Kept;
 use crate::simulated::{Simulated, discontinuous, periods_of, stability};
-use circuit::{Circuit, ResolvedStudy, StudyKind};
+use crate::engine::version;
+use circuit::{Circuit, Engine, ResolvedStudy, StudyKind};
 use device::{Ended, EngineError, Equations, Settings, Settled, Start, Transient};
 use quantity::{Unit, show};
 use recording::{Observer, Unfit};
@@ -32,7 +33,7 @@ pub(crate) fn go_on_at_device_level(
     from: &device::Kept,
     observer: &mut dyn Observer,
 ) -> Result<Simulated, Unfit> {
-    let (equations, mut simulated) = (Equations::new(circuit), Simulated::new(device::VERSION.to_owned()));
+    let (equations, mut simulated) = (Equations::new(circuit), Simulated::new(version(Engine::DeviceLevel)));
     let begun = Transient::resume(&equations, &settings(circuit, study), from, &mut simulated.health)?;
     simulated.advance(begun, observer);
     Ok(simulated)
@@ -40,7 +41,7 @@ pub(crate) fn go_on_at_device_level(
 
 pub(crate) fn at_device_level(circuit: &Circuit, study: &ResolvedStudy, observer: &mut dyn Observer) -> Simulated {
     let settings = settings(circuit, study);
-    let mut simulated = Simulated::new(device::VERSION.to_owned());
+    let mut simulated = Simulated::new(version(Engine::DeviceLevel));
     let settled = match study.kind {
         StudyKind::SwitchOn => None,
         StudyKind::Settled | StudyKind::LoadStep => Some(simulated.settle(circuit, &settings, observer)),

@@ -2,7 +2,8 @@
 
 use crate::kept::Kept;
 use crate::simulated::{Simulated, discontinuous, periods_of, stability};
-use circuit::{Circuit, ResolvedStudy, StudyKind};
+use crate::engine::version;
+use circuit::{Circuit, Engine, ResolvedStudy, StudyKind};
 use recording::{Observer, Unfit};
 use switched::{Ended, Settings, Settled, SwitchedError, Transient};
 
@@ -23,7 +24,7 @@ fn settings(study: &ResolvedStudy) -> Settings {
 }
 
 fn nothing_yet() -> Simulated {
-    Simulated::new(format!("switched {}", switched::VERSION))
+    Simulated::new(version(Engine::Switched))
 }
 
 /// From where another run of the same circuit ended.

@@ -38,7 +38,7 @@ mod tones;
 mod windows;
 
 pub use at_device_level::settings;
-pub use engine::engine_for;
+pub use engine::{engine_for, is_current, version_for};
 pub use frequency::{FrequencyError, Grid, Loop, OverFrequency, impedance, loop_gain, response};
 pub use judging::{Judging, Recorded};
 pub use kept::Kept;

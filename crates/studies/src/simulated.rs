@@ -27,6 +27,9 @@ impl Simulated {
 /// Periods of a settled state that are recorded at most; they are all alike.
 const MOST_PERIODS: f64 = 100.0;
 
+/// Rounding of a count of periods, relative.
+const ROUNDED: f64 = 1e-9;
+
 /// How many periods of a settled state are recorded: what the study lasts, but no less than what its readings look back over.
 pub(crate) fn periods_of(circuit: &Circuit, study: &ResolvedStudy, period: f64) -> u32 {
     let own = circuit.studies.iter().position(|other| other.id == study.id);
@@ -35,9 +38,9 @@ pub(crate) fn periods_of(circuit: &Circuit, study: &ResolvedStudy, period: f64) 
             ResolvedWindow::Last(length) => length,
             _ => 0.0,
         });
-    // A window of whole periods is none of them more for its rounding.
-    let looked_at = (back.fold(0.0, f64::max) / period * (1.0 - 1e-9)).ceil();
-    (study.duration / period).floor().max(looked_at).clamp(1.0, MOST_PERIODS) as u32
+    // Whole periods are none more and none less for their rounding.
+    let looked_at = (back.fold(0.0, f64::max) / period * (1.0 - ROUNDED)).ceil();
+    (study.duration / period * (1.0 + ROUNDED)).floor().max(looked_at).clamp(1.0, MOST_PERIODS) as u32
 }
 
 /// What is said of windings that carry no current for a part of the period.

@@ -77,6 +77,17 @@ impl Course {
         }
     }
 
+    /// The first corner behind a time, s, of those that come again and again.
+    pub(crate) fn corner_behind(&self, t: f64) -> Option<f64> {
+        let (each, period) = (self.corners_per_period(), self.period()?);
+        if each == 0 {
+            return None;
+        }
+        // From a period before the one it is in, whatever rounding says of that.
+        let within = ((t - self.corner(0)?) / period).floor() - 1.0;
+        (each * within.max(0.0) as usize..).map_while(|n| self.corner(n)).find(|at| *at > t)
+    }
+
     /// The components at a time before which so many corners have passed.
     pub(crate) fn at(&self, t: f64, passed: usize, into: &mut [f64]) {
         match self {

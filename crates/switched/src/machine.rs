@@ -231,14 +231,9 @@ impl Machine {
         rates
     }
 
-    /// Times between two at which something is known to happen again and again, s.
-    pub(crate) fn corners_between(&self, from: f64, to: f64) -> Vec<f64> {
-        let courses = self.network.courses.iter().filter(|course| course.corners_per_period() > 0);
-        let corners = courses.flat_map(|course| {
-            let all = (0..).map_while(|n| course.corner(n).filter(|at| *at <= to));
-            all.filter(|at| *at > from).collect::<Vec<f64>>()
-        });
-        corners.collect()
+    /// The first time behind another, s, at which something is known to happen that happens again and again.
+    pub(crate) fn corner_behind(&self, t: f64) -> Option<f64> {
+        self.network.courses.iter().filter_map(|course| course.corner_behind(t)).min_by(f64::total_cmp)
     }
 
     /// Whether the corners of a course still count.

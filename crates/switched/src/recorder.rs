@@ -176,7 +176,7 @@ impl Recorder {
             self.delivered += (-energy).max(0.0);
             self.dissipated += energy.max(0.0);
         }
-        if t + h < self.from {
+        if t + h <= self.from {
             return;
         }
         if self.last.is_none() {

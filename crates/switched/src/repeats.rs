@@ -124,7 +124,7 @@ impl Repeats {
     fn begin(&mut self, machine: &Machine) {
         let (t, clock) = (machine.t, self.clock);
         self.beat = match self.beat {
-            Beat::Clock(_) => Beat::Clock(quiet_time(machine.corners_between(t, t + clock), t, clock)),
+            Beat::Clock(_) => Beat::Clock(quiet_time(|t| machine.corner_behind(t), t, clock)),
             Beat::Event(..) => Beat::Event(None, Noted::default(), 0.0),
         };
         (self.next, self.waited, self.once) = (0.0, 0.0, machine.next_once());

@@ -225,5 +225,5 @@ fn section(machine: &Machine, period: f64) -> f64 {
         _ => None,
     });
     let from = begun.fold(machine.t, f64::max);
-    quiet_time(machine.corners_between(from, from + period), from, period)
+    quiet_time(|t| machine.corner_behind(t), from, period)
 }

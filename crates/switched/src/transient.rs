@@ -137,7 +137,9 @@ impl Transient {
                 since = self.walker.machine.t;
             }
             let walker = &mut self.walker;
-            let corner = walker.machine.next_corner().min(end);
+            // Recording begins at a node.
+            let from = Some(self.settings.record_from).filter(|from| *from > walker.machine.t);
+            let corner = walker.machine.next_corner().min(end).min(from.unwrap_or(f64::INFINITY));
             let target = self.repeats.as_ref().map_or(corner, |repeats| repeats.looks().min(corner));
             let step = walker.find(target);
             let t = walker.machine.t;

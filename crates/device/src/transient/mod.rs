@@ -255,7 +255,9 @@ impl<'a> Transient<'a> {
                 return Ok(Ended::Done);
             }
             // Never step over a corner, and do not leave a sliver before one.
-            let target = self.corner.min(end);
+            // Recording begins at a node.
+            let records = Some(self.settings.record_from).filter(|from| *from - self.time() > resolved);
+            let target = self.corner.min(end).min(records.unwrap_or(f64::INFINITY));
             self.trip(resolved, target, observer, health)?;
             let reached = self.time();
             let to_target = target - reached;

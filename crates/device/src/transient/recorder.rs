@@ -122,7 +122,7 @@ impl<'a> Recorder<'a> {
     pub(super) fn step(&mut self, [start, middle, end]: [&Node; 3], observer: &mut dyn Observer) {
         std::mem::swap(&mut self.powers, &mut self.next_powers);
         (self.delivered, self.dissipated, self.stored) = (self.next_delivered, self.next_dissipated, self.next_stored);
-        if end.t < self.from {
+        if end.t <= self.from {
             return;
         }
         if !self.begun {

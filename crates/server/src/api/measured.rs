@@ -166,19 +166,22 @@ async fn delay(app: &App, bench: &Bench, alignment: &Alignment) -> Result<(f64, 
         }
         Alignment::Likeness { run, signal } => {
             let (times, values) = simulated(app, *run, signal).await?;
-            let found = align::by_correlation(bench.course(signal)?, (&times, &values));
+            let found = align::by_likeness(bench.course(signal)?, (&times, &values));
             let message = format!("{signal} does not vary in both, so nothing can be aligned by it");
-            let (by, likeness) = found.ok_or_else(|| ApiError::unusable(message))?;
-            Ok((
-                by,
-                format!(
-                    "delayed by {}, where {signal} is most like the simulated one (correlation {likeness:.4})",
-                    seconds(by)
-                ),
-            ))
+            let align::Likeness { delay, left_over, next } = found.ok_or_else(|| ApiError::unusable(message))?;
+            let per_cent = |part: f64| format!("{:.1} %", 100.0 * part);
+            let next = next.map_or_else(String::new, |(next, left)| {
+                let sure = if left < SURE * left_over { "; not sure: " } else { "; " };
+                format!("{sure}the next best, {}, leaves {}", seconds(next), per_cent(left))
+            });
+            let left_over = per_cent(left_over);
+            Ok((delay, format!("delayed by {}, where {left_over} of what {signal} varies by is left over{next}", seconds(delay))))
         }
     }
 }
+
+/// How much more the next best delay must leave over for the best one to be sure.
+const SURE: f64 = 1.5;
 
 /// All nodes of a signal of a run.
 async fn simulated(app: &App, run: Uuid, signal: &str) -> Result<(Vec<f64>, Vec<f64>), ApiError> {

@@ -78,7 +78,7 @@ fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
     RunShown {
         state: row.state(),
         measured: Measured::of(&row),
-        goes_on: row.has_kept && row.state().is_final() && row.engine_version == device::VERSION,
+        goes_on: row.has_kept && row.state().is_final() && studies::is_current(&row.engine_version),
         id: row.id,
         supply: row.supply_id,
         revision: row.revision,
@@ -138,10 +138,24 @@ pub(crate) async fn start(
     let row = row.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
     let look = app.look(&row).await?;
     let StartRun { study } = body;
-    let (document, study, duration) = app.think(move || ready(&look.document, study)).await??;
-    let supply = (row.id, row.revision);
-    let new = NewRun { supply, document: &document, study: &study, duration, goes_on_from: None };
-    queue(&app, new).await.map(Json)
+    let ready = app.think(move || ready(&look.document, study)).await??;
+    queue(&app, ready.run((row.id, row.revision), None)).await.map(Json)
+}
+
+/// What is to run, before it is stored.
+struct Ready {
+    document: Supply,
+    study: String,
+    duration: f64,
+    engine_version: String,
+}
+
+impl Ready {
+    fn run(&self, supply: (Uuid, i32), goes_on_from: Option<(Uuid, Option<Uuid>)>) -> NewRun<'_> {
+        let Ready { document, study, duration, engine_version } = self;
+        let engine_version = engine_version.clone();
+        NewRun { supply, document, study, duration: *duration, engine_version, goes_on_from }
+    }
 }
 
 async fn queue(app: &App, new: NewRun<'_>) -> Result<RunShown, ApiError> {
@@ -153,13 +167,14 @@ async fn queue(app: &App, new: NewRun<'_>) -> Result<RunShown, ApiError> {
     shown(app, run).await
 }
 
-/// The document as a study runs it, and how long that lasts, s.
-fn ready(document: &Supply, study: String) -> Result<(Supply, String, f64), ApiError> {
+/// The document as a study runs it, how long that lasts, s, and which engine runs it.
+fn ready(document: &Supply, study: String) -> Result<Ready, ApiError> {
     let document = as_run(document, Some(&study));
     let circuit = resolve(&document).map_err(ApiError::blocked)?;
     let found = circuit.studies.iter().find(|s| s.id == study);
     let found = found.ok_or_else(|| ApiError::unusable(format!("the supply has no study named {study}")))?;
-    Ok((document, study, found.duration))
+    let (duration, engine_version) = (found.duration, studies::version_for(&circuit, found));
+    Ok(Ready { document, study, duration, engine_version })
 }
 
 /// One run.
@@ -204,7 +219,7 @@ pub(crate) async fn go_on(
     if !row.has_kept {
         return Err(ApiError::unusable("the run left nothing to go on with; run the study again"));
     }
-    if row.engine_version != device::VERSION {
+    if !studies::is_current(&row.engine_version) {
         let message = "the run is of another version of the engine, which cannot be gone on with; run the study again";
         return Err(ApiError::unusable(message));
     }
@@ -212,11 +227,8 @@ pub(crate) async fn go_on(
     let (study, reached, done) = (row.study.clone(), row.simulated_time, row.state() == RunState::Done);
     let end = if done { row.duration } else { reached };
     let extended = move || extend(&read(&document)?, study, end, done, body);
-    let (document, study, duration) = app.think(extended).await??;
-    let goes_on_from = Some((row.id, row.essence));
-    let new =
-        NewRun { supply: (row.supply_id, row.revision), document: &document, study: &study, duration, goes_on_from };
-    queue(&app, new).await.map(Json)
+    let ready = app.think(extended).await??;
+    queue(&app, ready.run((row.supply_id, row.revision), Some((row.id, row.essence)))).await.map(Json)
 }
 
 /// A run's document with its study made longer or less accurate.
@@ -226,7 +238,7 @@ fn extend(
     end: f64,
     done: bool,
     GoOn { more, tolerance }: GoOn,
-) -> Result<(Supply, String, f64), ApiError> {
+) -> Result<Ready, ApiError> {
     let mut document = document.clone();
     let found = document.studies.iter_mut().find(|s| s.id == study);
     let found = found.ok_or_else(|| ApiError::unusable(format!("the run has no study named {study}")))?;
@@ -244,11 +256,11 @@ fn extend(
     if let Some(tolerance) = tolerance {
         found.tolerance = Some(tolerance);
     }
-    let (document, study, duration) = ready(&document, study)?;
-    if duration <= end {
+    let ready = ready(&document, study)?;
+    if ready.duration <= end {
         return Err(ApiError::unusable("the run has gone beyond the study's end already; say for how long to go on"));
     }
-    Ok((document, study, duration))
+    Ok(ready)
 }
 
 /// The supply as it stood when it ran.

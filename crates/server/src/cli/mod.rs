@@ -259,15 +259,14 @@ async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
             let row = store.create_supply(DEMO_ACCOUNT, &supply).await?;
             for study in supply.studies.iter().filter(|_| run) {
                 let document = circuit::as_run(&supply, Some(&study.id));
-                let circuit = circuit::resolve(&document).ok();
-                let Some(resolved) = circuit.iter().flat_map(|c| &c.studies).find(|s| s.id == study.id) else {
-                    continue;
-                };
+                let Ok(circuit) = circuit::resolve(&document) else { continue };
+                let Some(resolved) = circuit.studies.iter().find(|s| s.id == study.id) else { continue };
                 let new = NewRun {
                     supply: (row.id, row.revision),
                     document: &document,
                     study: &study.id,
                     duration: resolved.duration,
+                    engine_version: studies::version_for(&circuit, resolved),
                     goes_on_from: None,
                 };
                 store.create_run(DEMO_ACCOUNT, new).await?;

@@ -88,6 +88,8 @@ pub(crate) struct Finish {
     pub(crate) state: RunState,
     pub(crate) outcome: Option<Value>,
     pub(crate) message: Option<String>,
+    /// The engine that ran it, by its version.
+    pub(crate) engine_version: Option<String>,
     /// Simulated time reached, s, and what it takes to go on from there, as bytes.
     pub(crate) kept: Option<(f64, Vec<u8>)>,
 }
@@ -95,7 +97,7 @@ pub(crate) struct Finish {
 impl Finish {
     /// Of a run that could not go on and leaves nothing to go on with.
     pub(crate) fn failed(message: String) -> Self {
-        Finish { state: RunState::Failed, outcome: None, message: Some(message), kept: None }
+        Finish { state: RunState::Failed, outcome: None, message: Some(message), engine_version: None, kept: None }
     }
 }
 
@@ -126,6 +128,8 @@ pub(crate) struct NewRun<'a> {
     pub(crate) study: &'a str,
     /// Simulated time, s.
     pub(crate) duration: f64,
+    /// The engine that will run it, by its version.
+    pub(crate) engine_version: String,
     /// The run it goes on from, and what that is of, in short.
     pub(crate) goes_on_from: Option<(Uuid, Option<Uuid>)>,
 }
@@ -150,7 +154,7 @@ const GONE_ON_WITH: &str = "
 impl Store {
     /// A new run of a study that covers `duration` seconds.
     pub(crate) async fn create_run(&self, account: Uuid, run: NewRun<'_>) -> Result<RunRow> {
-        let NewRun { supply: (supply, revision), document, study, duration, goes_on_from } = run;
+        let NewRun { supply: (supply, revision), document, study, duration, engine_version, goes_on_from } = run;
         // How long a run is and how accurate does not change what it is of.
         let essence = goes_on_from.map_or_else(|| Some(essence(document, study)), |(_, essence)| essence);
         let document = serde_json::to_value(document)?;
@@ -166,7 +170,7 @@ impl Store {
                 runs::duration.eq(duration),
                 runs::document.eq(document),
                 runs::essence.eq(essence),
-                runs::engine_version.eq(device::VERSION),
+                runs::engine_version.eq(engine_version),
                 runs::state.eq(RunState::Queued.name()),
             ))
             .returning(RunRow::as_returning())
@@ -296,6 +300,7 @@ impl Store {
                         runs::state.eq(finish.state.name()),
                         runs::outcome.eq(&finish.outcome),
                         runs::message.eq(&finish.message),
+                        finish.engine_version.as_ref().map(|version| runs::engine_version.eq(version)),
                         finish.kept.as_ref().map(|(time, kept)| (runs::simulated_time.eq(time), runs::kept.eq(kept))),
                         nodes.map(|nodes| runs::node_count.eq(nodes)),
                         runs::finished_at.eq(Utc::now()),
