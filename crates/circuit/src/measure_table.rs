@@ -328,12 +328,13 @@ pub const MEASURES: &[Measure] = &[
                 name: "Class",
                 unit: ONE,
                 default: Some("A"),
-                options: &["A", "C", "D"],
-                help: "A for most equipment, C for lighting above 25 W, D for screens and computers.",
+                options: &["A", "B", "C", "D"],
+                help: "A for most equipment, B for portable tools, C for lighting above 25 W, D for screens and computers.",
             },
             FUNDAMENTAL,
         ],
-        "Largest of the current's harmonics 2 to 40 over its limit; up to 100 % they are all within.",
+        "Largest of the current's harmonics 2 to 40 over its limit (edition 4 of 2014); up to 100 % they are all within. At 75 W \
+         or less only lighting has limits; what is below 5 mA or 0.6 % of the current does not count.",
     ),
     Measure {
         id: M::Efficiency,

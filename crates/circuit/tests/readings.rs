@@ -96,7 +96,7 @@ fn what_is_wrong_with_a_reading_is_named_with_its_remedy() {
             "Order of reading r",
         ),
         (
-            json!({ "measure": "harmonic_use", "signal": "V1.v", "current": "V1.i", "numbers": { "class": "B" } }),
+            json!({ "measure": "harmonic_use", "signal": "V1.v", "current": "V1.i", "numbers": { "class": "E" } }),
             "unknown-choice",
             "“B”",
         ),

@@ -90,7 +90,7 @@ impl Question {
             M::DisplacementFactor => Box::new(Port::new(span, Some(spectrum(0, 1)?), Flow::Displacement)),
             M::DistortionFactor => Box::new(Port::new(span, Some(spectrum(0, 1)?), Flow::Distortion)),
             M::HarmonicUse => {
-                let class = [Class::A, Class::C, Class::D][stated(0, 0.0) as usize % 3];
+                let class = [Class::A, Class::B, Class::C, Class::D][stated(0, 0.0) as usize % 4];
                 Box::new(Port::new(span, Some(spectrum(1, LAST_ORDER)?), Flow::Limits(class)))
             }
         };

@@ -12,7 +12,7 @@ interface Props {
   run?: Run;
 }
 
-type Class = "A" | "C" | "D";
+type Class = "A" | "B" | "C" | "D";
 
 /** Harmonics of a signal at the end of the run, and how they stand to the limits for mains currents. */
 export function HarmonicsView({ supply, run }: Props) {
@@ -85,6 +85,7 @@ export function HarmonicsView({ supply, run }: Props) {
           >
             <option value="">no limits</option>
             <option value="A">class A</option>
+            <option value="B">class B</option>
             <option value="C">class C, above 25 W</option>
             <option value="D">class D</option>
           </select>

@@ -1,10 +1,13 @@
-//! Limits for the harmonics of mains currents: IEC 61000-3-2, its tables for classes A, C (above 25 W) and D.
+//! Limits for the harmonics of mains currents: IEC 61000-3-2:2014 (edition 4), its tables for classes A, B, C (above 25 W) and D, from
+//! memory. Edition 5 of 2018 differs here in the third harmonic of class C: 27 % whatever the power factor.
 
 /// The classes of equipment.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Class {
     /// Balanced three-phase equipment, tools, and all that is in no other class.
     A,
+    /// Portable tools, and arc welding that is not professional.
+    B,
     /// Lighting above 25 W.
     C,
     /// Computers, monitors and television sets of 75 to 600 W.
@@ -33,6 +36,7 @@ pub fn limit(class: Class, order: usize, power: f64, factor: f64, fundamental: f
     };
     match class {
         Class::A => of_a,
+        Class::B => of_a.map(|limit| 1.5 * limit),
         Class::C => {
             let per_cent = match order {
                 2 => Some(2.0),
@@ -60,12 +64,41 @@ pub fn limit(class: Class, order: usize, power: f64, factor: f64, fundamental: f
     }
 }
 
-/// Largest harmonic over its limit; none if nothing flows.
-pub(super) fn largest_use(class: Class, power: f64, factor: f64, rms: &dyn Fn(usize) -> f64) -> Option<f64> {
-    let fundamental = rms(1);
-    if fundamental.is_nan() || fundamental <= 0.0 {
-        return None;
+/// Power, W, up to which nothing but lighting has limits, and what a harmonic must exceed to count: a part of the current, and A RMS.
+const SMALL: f64 = 75.0;
+const LEAST: (f64, f64) = (6e-3, 5e-3);
+
+/// What a mains current is held against.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Mains {
+    /// Class of the equipment.
+    pub class: Class,
+    /// Power taken, W, and the power factor; in size, for a source's own current counts against what it delivers.
+    pub power: f64,
+    /// Power factor.
+    pub factor: f64,
+    /// The whole current, A RMS.
+    pub current: f64,
+    /// Its fundamental, A RMS.
+    pub fundamental: f64,
+}
+
+impl Mains {
+    /// The limit of an order, A RMS; none if it has none, as at powers up to 75 W.
+    pub fn limit(&self, order: usize) -> Option<f64> {
+        let limited = self.class == Class::C || self.power.abs() > SMALL;
+        limited.then(|| limit(self.class, order, self.power.abs(), self.factor.abs(), self.fundamental)).flatten()
     }
-    let used = |order| Some(rms(order) / limit(class, order, power, factor, fundamental)?);
-    (2..=LAST_ORDER).filter_map(used).reduce(f64::max)
+
+    /// How much of its limit a harmonic of an order uses, given its size, A RMS; nothing if it is too small to count.
+    pub fn used(&self, order: usize, rms: f64) -> Option<f64> {
+        let counts = rms >= LEAST.1.max(LEAST.0 * self.current);
+        self.limit(order).map(|limit| if counts { rms / limit } else { 0.0 })
+    }
+
+    /// Largest harmonic over its limit, zero where none has one; none if nothing flows.
+    pub(super) fn largest_use(&self, rms: &dyn Fn(usize) -> f64) -> Option<f64> {
+        let flows = self.fundamental > 0.0;
+        flows.then(|| (2..=LAST_ORDER).filter_map(|order| self.used(order, rms(order))).fold(0.0, f64::max))
+    }
 }

@@ -16,7 +16,7 @@ pub use crossings::Passing;
 pub(crate) use crossings::{Crossed, Crossings, TimeAbove};
 pub(crate) use filter::Filtered;
 pub use gauge::Gauge;
-pub use limits::{Class, LAST_ORDER, limit};
+pub use limits::{Class, LAST_ORDER, Mains, limit};
 pub use lines::Lines;
 pub(crate) use port::{Flow, Port};
 pub(crate) use settled::Settled;

@@ -1,5 +1,5 @@
 use super::gauge::Gauge;
-use super::limits::{Class, largest_use};
+use super::limits::{Class, Mains};
 use super::spectrum::Spectrum;
 use crate::figures::Figures;
 use crate::polynomial::{Polynomial, product};
@@ -95,7 +95,9 @@ impl Gauge for Port {
             }
             (Flow::Distortion, Some([_, i])) => some(i.rms(1), self.rms(1)),
             (Flow::Limits(class), Some([_, i])) => {
-                largest_use(class, real, some(real, apparent)?, &|order| i.rms(order)).ok_or(MeasureError::NothingThere)
+                let (factor, current, fundamental) = (some(real, apparent)?, self.rms(1), i.rms(1));
+                let mains = Mains { class, power: real, factor, current, fundamental };
+                mains.largest_use(&|order| i.rms(order)).ok_or(MeasureError::NothingThere)
             }
             (_, None) => Err(MeasureError::NothingThere),
         }

@@ -8,7 +8,7 @@ use axum::Json;
 use axum::extract::{Path, State};
 use circuit::{Quantity, ReadingMeasure, Signal};
 use quantity::Unit;
-use readings::{Class, LAST_ORDER, MeasureError, Question, Span, Spectrum, Waveform, limit};
+use readings::{Class, LAST_ORDER, Mains, MeasureError, Question, Span, Spectrum, Waveform};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -33,6 +33,7 @@ pub(crate) struct HarmonicsOf {
 #[derive(Clone, Copy, Deserialize, JsonSchema)]
 pub(crate) enum ClassNamed {
     A,
+    B,
     C,
     D,
 }
@@ -124,20 +125,26 @@ fn analysed(
     let (power, power_factor) = (of_port(ReadingMeasure::RealPower), of_port(ReadingMeasure::PowerFactor));
     let class = class.map(|class| match class {
         ClassNamed::A => Class::A,
+        ClassNamed::B => Class::B,
         ClassNamed::C => Class::C,
         ClassNamed::D => Class::D,
     });
     let first = spectrum.rms(1);
+    let mains = || {
+        let current = wave.rms(spectrum.span()).ok()?;
+        Some(Mains { class: class?, power: power?, factor: power_factor?, current, fundamental: first })
+    };
+    let mains = mains();
     let orders: Vec<Order> = (1..=LAST_ORDER)
         .map(|order| Order {
             order: order as u32,
             rms: spectrum.rms(order),
             phase: spectrum.amplitude(order).arg().to_degrees(),
-            limit: class.and_then(|c| limit(c, order, power?.max(0.0), power_factor?, first)),
+            limit: mains.and_then(|mains| mains.limit(order)),
         })
         .collect();
     let others: f64 = orders[1..].iter().map(|o| o.rms * o.rms).sum();
-    let used = orders.iter().filter_map(|o| Some(o.rms / o.limit?)).reduce(f64::max);
+    let used = orders[1..].iter().filter_map(|o| mains?.used(o.order as usize, o.rms)).reduce(f64::max);
     Ok(Harmonics {
         unit,
         fundamental,
