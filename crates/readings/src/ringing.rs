@@ -15,6 +15,9 @@ pub struct Ringing {
 /// Swings below this part of the largest are not looked at.
 const SMALLEST: f64 = 8e-3;
 
+/// Part of the larger of the swings beside it below which one is ripple.
+const RIPPLE: f64 = 0.5;
+
 /// Turning points kept at most; what swings more often does not die away within sight.
 const MOST_POINTS: usize = 100_000;
 
@@ -51,19 +54,43 @@ impl TurningPoints {
     }
 }
 
+/// Peaks and troughs without the ripple on them: a swing smaller than those on either side of it, and much smaller than one of them,
+/// belongs to a faster one.
+/// In a ringing that dies away every swing is larger than the next.
+fn strongest(points: &[(f64, f64)]) -> Vec<(f64, f64)> {
+    let mut kept: Vec<(f64, f64)> = Vec::new();
+    for point in points {
+        kept.push(*point);
+        while let [.., a, b, c, d] = kept[..] {
+            let [before, ripple, behind] = [(a, b), (b, c), (c, d)].map(|(from, to)| (to.1 - from.1).abs());
+            if ripple >= before.min(behind) || ripple >= RIPPLE * before.max(behind) {
+                break;
+            }
+            kept.truncate(kept.len() - 3);
+            kept.push(d);
+        }
+    }
+    kept
+}
+
 impl Ringing {
-    /// Frequency and decay of a ringing, from the swings between its successive peaks and troughs, in s and the signal's
+    /// Frequency and decay of a ringing, the strongest there is, from the swings between its successive peaks and troughs, in s and the signal's
     /// unit: the slope of their logarithm over time (logarithmic decrement, handbook). A level they ring about, even one
     /// that drifts slowly, does not matter.
     ///
     /// # Errors
     /// [`MeasureError::NotRinging`] with fewer than three swings.
     pub fn of(points: &[(f64, f64)]) -> Result<Ringing, MeasureError> {
+        let points = &strongest(points)[..];
         let swings: Vec<(f64, f64)> =
             points.windows(2).map(|p| (0.5 * (p[0].0 + p[1].0), (p[1].1 - p[0].1).abs())).collect();
         let largest = swings.iter().map(|s| s.1).fold(0.0, f64::max);
-        let first = swings.iter().position(|s| s.1 > SMALLEST * largest).unwrap_or(0);
-        let count = swings[first..].iter().take_while(|s| s.1 > SMALLEST * largest).count();
+        // Where what is left swings at another pace it is something else that is left.
+        let lasts = |k: usize| points[k + 1].0 - points[k].0;
+        let pace = (0..swings.len()).max_by(|a, b| swings[*a].1.total_cmp(&swings[*b].1)).map_or(0.0, lasts);
+        let alike = |k: &usize| swings[*k].1 > SMALLEST * largest && (0.5 * pace..=2.0 * pace).contains(&lasts(*k));
+        let first = (0..swings.len()).find(alike).unwrap_or(0);
+        let count = (first..swings.len()).take_while(alike).count();
         if count < 3 {
             return Err(MeasureError::NotRinging);
         }

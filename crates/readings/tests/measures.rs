@@ -363,6 +363,39 @@ proptest! {
     }
 }
 
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    /// A bump before an edge that comes to more than a tenth of it, and back, and what rings behind it, are no part of its rise or
+    /// fall: the crossings next to the 50 % instant count (IEEE 181).
+    #[test]
+    fn an_edge_is_what_lies_about_its_middle(height in 0.15f64..0.4, lasts in 0.05f64..0.3, size in 0.1f64..300.0, falls in any::<bool>()) {
+        let ends = grid(0.0, 2.0, 1e-4, &[0.2, 0.3, 0.4, 0.7, 0.7 + lasts]);
+        let course = |t: f64| {
+            let bump = height * (1.0 - ((t - 0.3) / 0.1).abs()).max(0.0);
+            let edge = ((t - 0.7) / lasts).clamp(0.0, 1.0);
+            // What rings behind it comes below 90 % again.
+            let rings = if t > 0.7 + lasts { 0.3 * (-(t - 0.7 - lasts) / 0.1).exp() * (40.0 * (t - 0.7 - lasts)).sin() } else { 0.0 };
+            bump + edge + rings
+        };
+        let wave = sampled(&ends, |t| size * if falls { 1.0 - course(t) } else { course(t) });
+        let measure = if falls { M::FallTime } else { M::RiseTime };
+        let levels = if falls { [Some(size), Some(0.0)] } else { [Some(0.0), Some(size)] };
+        near(wave.ask(measure, &levels).unwrap(), 0.8 * lasts, 1e-3, "the edge");
+    }
+
+    /// Of a ringing with a faster ripple on it the ringing is told, whether or not the ripple outlasts it.
+    #[test]
+    fn a_ringing_is_the_strongest_there_is(frequency in 20.0f64..60.0, decay in 3.0f64..12.0, faster in 7.0f64..15.0, ripple in 0.002f64..0.02, level in -5.0f64..5.0) {
+        let ends = grid(0.0, 0.6, 1e-4, &[]);
+        let wave = sampled(&ends, |t| {
+            level + (-decay * t).exp() * (TAU * frequency * t).cos() + ripple * (TAU * faster * frequency * t).sin()
+        });
+        near(wave.ask(M::RingingFrequency, &[]).unwrap(), frequency, 0.03, "its frequency");
+        near(wave.ask(M::RingingDecay, &[]).unwrap(), decay, 0.25, "its decay");
+    }
+}
+
 /// IEC 61000-3-2, limits as published (from memory): A RMS for class A, mA/W for class D, per cent for class C.
 #[test]
 fn limits_are_as_published() {

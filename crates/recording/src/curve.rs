@@ -117,10 +117,21 @@ pub struct LoopGain {
     pub gain: Vec<Complex64>,
 }
 
+/// Where a loop gain passes one.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Crossover {
+    /// Hz.
+    pub frequency: f64,
+    /// 180° plus the phase of T there, °.
+    pub phase_margin: f64,
+}
+
 /// How stable a loop is.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Margins {
-    /// Frequency at which |T| = 1, the highest if there are several, Hz.
+    /// Every frequency at which |T| = 1, upwards or downwards, ascending.
+    pub crossovers: Vec<Crossover>,
+    /// The one of them with the least phase margin, Hz.
     pub crossover: Option<f64>,
     /// 180° plus the phase of T there, °.
     pub phase_margin: Option<f64>,
@@ -144,10 +155,10 @@ impl LoopGain {
             let size = |k: usize| self.gain[k].norm().ln();
             let at =
                 |share: f64| (self.frequencies[k].ln() * (1.0 - share) + self.frequencies[k + 1].ln() * share).exp();
-            if size(k) > 0.0 && size(k + 1) <= 0.0 {
+            if (size(k) > 0.0) != (size(k + 1) > 0.0) {
                 let share = size(k) / (size(k) - size(k + 1));
-                margins.crossover = Some(at(share));
-                margins.phase_margin = Some(180.0 + (phase[k] * (1.0 - share) + phase[k + 1] * share).to_degrees());
+                let phase_margin = 180.0 + (phase[k] * (1.0 - share) + phase[k + 1] * share).to_degrees();
+                margins.crossovers.push(Crossover { frequency: at(share), phase_margin });
             }
             let past = |k: usize| phase[k].to_degrees() + 180.0;
             if past(k) > 0.0 && past(k + 1) <= 0.0 && margins.phase_crossover.is_none() {
@@ -157,6 +168,8 @@ impl LoopGain {
                 margins.gain_margin = Some(-decibels * (size(k) * (1.0 - share) + size(k + 1) * share));
             }
         }
+        let worst = margins.crossovers.iter().min_by(|a, b| a.phase_margin.total_cmp(&b.phase_margin));
+        (margins.crossover, margins.phase_margin) = worst.map(|worst| (worst.frequency, worst.phase_margin)).unzip();
         let closed = self.gain.iter().map(|t| (t / (1.0 + t)).norm());
         margins.closed_peak = closed.fold(0.0, f64::max);
         margins.damping = margins.phase_margin.filter(|pm| (0.0..90.0).contains(pm)).map(|pm| damping(pm.to_radians()));

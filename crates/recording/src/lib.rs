@@ -36,7 +36,7 @@ mod whole;
 pub use again::{covered, turns, unrolled};
 pub use chunk::{Chunk, Column, Joiner, Parter, chunk_nodes, columns, most_nodes};
 pub use chunks::{Chunks, Piece, Unreadable, repeated};
-pub use curve::{LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep};
+pub use curve::{Crossover, LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep};
 pub use excitation::{Excitation, Probed};
 pub use health::{Conduction, EnergyBalance, Health, Pulse, Unfit};
 pub use num_complex::Complex64;

@@ -116,6 +116,27 @@ proptest! {
 }
 
 /// A loop that never reaches a gain of one has no crossover and no margins.
+/// A resonance that lifts a loop gain above one again gives it three crossovers; each is told, and the margin is that of the worst.
+#[test]
+fn a_loop_that_passes_one_again_says_how_often_and_where() {
+    let (corner, peak) = (1e3, 2e4);
+    let gain = |f: f64| {
+        let x = s(f, peak);
+        1.0 / s(f, corner) / (1.0 + 0.02 * x + x * x)
+    };
+    let found = looped(1e2, 1e6, gain).margins();
+    let at: Vec<f64> = found.crossovers.iter().map(|c| c.frequency).collect();
+    assert_eq!(at.len(), 3, "{found:?}");
+    for crossover in &found.crossovers {
+        let t = gain(crossover.frequency);
+        assert!((t.norm() - 1.0).abs() < 0.05, "{crossover:?}: {}", t.norm());
+        // The integrator gives −90°, the resonance none below it and −180° above.
+        let wanted = if crossover.frequency < peak { 90.0 } else { -90.0 };
+        assert!((crossover.phase_margin - wanted).abs() < 30.0, "{crossover:?}");
+    }
+    assert_eq!(found.crossover, Some(at[2]));
+}
+
 #[test]
 fn a_weak_loop_has_no_margins() {
     let margins = looped(1.0, 1e6, |f| 0.5 / (1.0 + s(f, 1e3))).margins();

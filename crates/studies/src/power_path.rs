@@ -59,6 +59,9 @@ struct Flows {
     arriving: Vec<f64>,
 }
 
+/// How much more may come out of a supply than goes in, relative, for rounding and what a recording does not tell.
+const GIVES_BACK: f64 = 1e-3;
+
 #[derive(Clone, Copy, PartialEq)]
 enum Role {
     Source,
@@ -106,10 +109,11 @@ impl Powers {
         Flows { absorbed, arriving }
     }
 
-    fn of(&self, role: Role, survey: &Survey) -> Option<f64> {
-        let mut parts = self.tickets.iter().filter(|(place, _)| self.roles[*place].1 == role).peekable();
-        parts.peek()?;
-        Some(parts.map(|(_, ticket)| survey.figures(*ticket).mean()).sum())
+    /// Mean power of each part of a role, W; none if there is no part of it.
+    fn of(&self, role: Role, survey: &Survey) -> Option<Vec<f64>> {
+        let parts = self.tickets.iter().filter(|(place, _)| self.roles[*place].1 == role);
+        let powers: Vec<f64> = parts.map(|(_, ticket)| survey.figures(*ticket).mean()).collect();
+        (!powers.is_empty()).then_some(powers)
     }
 
     /// Power arriving and power passed on, W: of a stage, or from all sources and into all loads.
@@ -118,9 +122,19 @@ impl Powers {
     /// What is missing, in words.
     pub(crate) fn through(&self, stage: Option<usize>, survey: &Survey) -> Result<(f64, f64), String> {
         let Some(stage) = stage else {
-            let delivered = self.of(Role::Source, survey).ok_or("there is no source in the circuit")?;
-            let taken = self.of(Role::Load, survey).ok_or("there is no load in the circuit")?;
-            return Ok((-delivered, taken));
+            let sources = self.of(Role::Source, survey).ok_or("there is no source in the circuit")?;
+            let loads = self.of(Role::Load, survey).ok_or("there is no load in the circuit")?;
+            // What a source takes, such as a battery that is charged, is what the supply is there for.
+            let [delivered, returned] = [-1.0, 1.0].map(|sign| sources.iter().map(|p| (sign * p).max(0.0)).sum::<f64>());
+            let taken = loads.iter().sum::<f64>() + returned;
+            if taken > delivered * (1.0 + GIVES_BACK) {
+                return Err(
+                    "more comes out than goes in: the supply gives what it has stored before; choose whole periods once it has \
+                     settled"
+                        .to_owned(),
+                );
+            }
+            return Ok((delivered, taken));
         };
         let Flows { absorbed, arriving } = self.flows(survey);
         if self.after[stage].is_none() {

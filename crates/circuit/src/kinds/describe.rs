@@ -236,6 +236,7 @@ impl Kind {
                 | KindId::PiecewiseSource
                 | KindId::ExponentialSource
                 | KindId::ThreePhaseSource
+                | KindId::CurrentSource
         )
     }
 

@@ -40,8 +40,9 @@ pub(crate) struct Step {
     ready: bool,
     /// Time spent at each level, if levels are found by it.
     histogram: Option<Histogram>,
-    /// Times at which 10 % and 90 % of the way were passed first; for a delay, at which half of it was.
-    passed: [Option<f64>; 2],
+    /// Times at which 10 % of the way was passed last before half of it was, when that was first, and at which 90 % was first behind it
+    /// (IEEE 181: the crossings next to the 50 % instant).
+    passed: [Option<f64>; 3],
     /// When the band was left last; none while it has always been within.
     outside: Option<f64>,
     settled: bool,
@@ -59,7 +60,7 @@ impl Step {
             tail: 0.0,
             ready: false,
             histogram: None,
-            passed: [None, None],
+            passed: [None; 3],
             outside: None,
             settled: true,
         }
@@ -106,18 +107,21 @@ impl Step {
 
     fn find_passages(&mut self, wave: Waveform<'_>) {
         let (start, end) = self.levels();
-        let parts: &[f64] = if self.asked == Change::Delay { &[0.5] } else { &[0.1, 0.9] };
         for piece in wave.pieces(self.span) {
             let (a, b) = piece.within(self.span);
-            for (k, part) in parts.iter().copied().enumerate() {
-                let level = start + part * (end - start);
-                let later = k == 0 || self.passed[0].is_some();
-                if self.passed[k].is_none() && later {
-                    let after = if k == 1 { self.passed[0].unwrap_or(f64::MIN) } else { f64::MIN };
-                    let onward = |s: &f64| {
-                        (a..=b).contains(s) && piece.slope(*s) * (end - start) > 0.0 && piece.time(*s) >= after
-                    };
-                    self.passed[k] = piece.crossings(level).find(onward).map(|s| piece.time(s));
+            let onward = |s: &f64| (a..=b).contains(s) && piece.slope(*s) * (end - start) > 0.0;
+            let of = |k: usize, part: f64| {
+                piece.crossings(start + part * (end - start)).filter(onward).map(move |s| (s, k))
+            };
+            let mut crossings: Vec<(f64, usize)> = of(0, 0.1).chain(of(1, 0.5)).chain(of(2, 0.9)).collect();
+            crossings.sort_by(|x, y| x.0.total_cmp(&y.0));
+            for (s, k) in crossings {
+                let [_, half, behind] = self.passed;
+                if match k {
+                    0 | 1 => half.is_none(),
+                    _ => half.is_some() && behind.is_none(),
+                } {
+                    self.passed[k] = Some(piece.time(s));
                 }
             }
         }
@@ -191,10 +195,10 @@ impl Gauge for Step {
         let upward = end > start;
         match self.asked {
             Change::Rise | Change::Fall => match self.passed {
-                [Some(from), Some(to)] if upward == (self.asked == Change::Rise) => Ok(to - from),
+                [Some(from), _, Some(to)] if upward == (self.asked == Change::Rise) => Ok(to - from),
                 _ => Err(MeasureError::NoStep),
             },
-            Change::Delay => self.passed[0].map(|at| at - self.span.from).ok_or(MeasureError::NoStep),
+            Change::Delay => self.passed[1].map(|at| at - self.span.from).ok_or(MeasureError::NoStep),
             Change::Overshoot => {
                 let beyond = if upward { max - end } else { end - min };
                 Ok(beyond.max(0.0) / (end - start).abs())

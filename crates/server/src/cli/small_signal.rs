@@ -289,6 +289,7 @@ pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str, cut: bool) -> ExitCode {
             "gain": as_json(&points),
             "simulated": found.simulated,
             "remarks": found.remarks,
+            "crossovers": margins.crossovers.iter().map(|c| [c.frequency, c.phase_margin]).collect::<Vec<_>>(),
             "crossover": margins.crossover,
             "phase_margin": margins.phase_margin,
             "phase_crossover": margins.phase_crossover,
@@ -304,6 +305,13 @@ pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str, cut: bool) -> ExitCode {
         let value = value.map_or_else(|| "–".to_owned(), |value| show(value, unit, digits));
         say!("  {name:<32} {value}");
     };
+    if margins.crossovers.len() > 1 {
+        let each = margins.crossovers.iter().map(|c| {
+            format!("{} with {}", show(c.frequency, Unit::Hertz, 4), show(c.phase_margin, Unit::Degree, 3))
+        });
+        say!("  The gain passes one {} times: at {}.", margins.crossovers.len(), each.collect::<Vec<_>>().join(", "));
+        say!("  The crossover told below is the one with the least margin.");
+    }
     line("Crossover", margins.crossover, Unit::Hertz, 4);
     line("Phase margin", margins.phase_margin, Unit::Degree, 3);
     line("Phase passes −180° at", margins.phase_crossover, Unit::Hertz, 4);
