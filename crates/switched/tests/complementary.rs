@@ -213,7 +213,7 @@ fn settled(rows: &Rows, signals: &[&str]) -> Vec<f64> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 12, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 12, failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
     fn currents_go_on_from_switch_to_switch(

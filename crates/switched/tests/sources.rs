@@ -74,7 +74,7 @@ fn shape(which: usize, [low, high]: [f64; 2], [first, second]: [f64; 2], [a, b]:
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 96, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 96, failure_persistence: None, ..ProptestConfig::default() })]
 
     /// What is recorded between nodes is the source at that time, whether it has been at rest until then, begins at zero, or changes in
     /// the midst of something else.
