@@ -33,12 +33,16 @@ pub fn common_period(periods: &[f64]) -> Result<Option<f64>, String> {
     let in_words = |time: f64| show(time, Unit::Second, 4);
     let (short, long) = (in_words(shortest), in_words(longest));
     let whole = (1..=MOST_COMMON).map(|k| k as f64 * longest).find(|whole| fits(*whole)).ok_or_else(|| {
-        format!("the periods of its sources, {short} to {long}, have no common multiple up to {MOST_COMMON} of the longest")
+        format!(
+            "the periods of its sources, {short} to {long}, have no common multiple up to {MOST_COMMON} of the longest"
+        )
     })?;
     if whole > MOST_WITHIN * shortest {
         let times = whole / shortest;
         let whole = in_words(whole);
-        return Err(format!("its sources, with periods of {short} to {long}, come round together only after {whole}, {times:.1e} of the shortest"));
+        return Err(format!(
+            "its sources, with periods of {short} to {long}, come round together only after {whole}, {times:.1e} of the shortest"
+        ));
     }
     Ok(Some(whole))
 }

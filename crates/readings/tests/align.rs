@@ -1,6 +1,6 @@
 //! Courses are brought into line by what was put between them, whatever their sampling, noise and scale.
 
-use mellow_readings::align::{by_likeness, by_crossing};
+use mellow_readings::align::{by_crossing, by_likeness};
 use proptest::prelude::*;
 
 /// Mains through a bridge into a reservoir, about: starts at zero and ripples.

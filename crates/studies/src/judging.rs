@@ -4,7 +4,8 @@ use crate::outcome::{ReadingResult, Standing, Verdict};
 use crate::power_path::Powers;
 use circuit::expression::work_out;
 use circuit::{
-    Circuit, Dimensioned, Quantity, ReadingMeasure, ReadingOf, ResolvedReading, ResolvedRequirement, ResolvedWindow, Signal, Term,
+    Circuit, Dimensioned, Quantity, ReadingMeasure, ReadingOf, ResolvedReading, ResolvedRequirement, ResolvedWindow,
+    Signal, Term,
 };
 use readings::{MeasureError, Question, Recipe, Span, Survey, Ticket};
 use recording::Column;

@@ -125,7 +125,8 @@ impl Powers {
             let sources = self.of(Role::Source, survey).ok_or("there is no source in the circuit")?;
             let loads = self.of(Role::Load, survey).ok_or("there is no load in the circuit")?;
             // What a source takes, such as a battery that is charged, is what the supply is there for.
-            let [delivered, returned] = [-1.0, 1.0].map(|sign| sources.iter().map(|p| (sign * p).max(0.0)).sum::<f64>());
+            let [delivered, returned] =
+                [-1.0, 1.0].map(|sign| sources.iter().map(|p| (sign * p).max(0.0)).sum::<f64>());
             let taken = loads.iter().sum::<f64>() + returned;
             if taken > delivered * (1.0 + GIVES_BACK) {
                 return Err(

@@ -131,7 +131,12 @@ impl Recorder {
 
     /// Weighs the same step of a length, s, in parts, by what `place` says runs at a place of it: each part is halved until its halves
     /// say the same.
-    pub(crate) fn weigh_in_parts(&mut self, h: f64, c: &mut Compiled, place: impl Fn(&mut Compiled, f64, &mut Vec<f64>)) {
+    pub(crate) fn weigh_in_parts(
+        &mut self,
+        h: f64,
+        c: &mut Compiled,
+        place: impl Fn(&mut Compiled, f64, &mut Vec<f64>),
+    ) {
         let (mut z, parts) = (std::mem::take(&mut self.probe), self.sums.len());
         let mut at = |s: f64, scratch: &mut Vec<f64>| {
             let mut lost = vec![0.0; parts];
@@ -151,7 +156,8 @@ impl Recorder {
             let length = 0.5f64.powi(halved);
             let half = 0.5 * length;
             let middle = at(from + half, &mut self.scratch);
-            let [first, second] = [from, from + half].map(|from| PLACES.map(|p| at(from + p * half, &mut self.scratch)));
+            let [first, second] =
+                [from, from + half].map(|from| PLACES.map(|p| at(from + p * half, &mut self.scratch)));
             let [begins, .., ends] = nodes.clone();
             let [[a, b, d], [e, f, g]] = [first, second];
             let halves = [[begins, a, b, d, middle.clone()], [middle, e, f, g, ends]];

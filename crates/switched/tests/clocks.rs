@@ -37,8 +37,13 @@ fn a_slow_clock_beside_a_fast_one_takes_no_room() {
         let (mut kept, mut health) = (Recording::default(), Health::default());
         Transient::new(&circuit, &settings(2e-3, 0.0)).unwrap().advance(&mut kept, &mut health).unwrap();
         assert!(health.energy.relative < 1e-9, "{health:?}");
-        let Err(error) = Settled::find(&circuit, &mut Recording::default()) else { panic!("{slow} s was gone through") };
-        assert!(matches!(error, SwitchedError::NotPeriodic { .. }) && error.to_string().contains("10\u{2009}µs"), "{error}");
+        let Err(error) = Settled::find(&circuit, &mut Recording::default()) else {
+            panic!("{slow} s was gone through")
+        };
+        assert!(
+            matches!(error, SwitchedError::NotPeriodic { .. }) && error.to_string().contains("10\u{2009}µs"),
+            "{error}"
+        );
     }
     // A mains period beside it is gone through.
     assert_eq!(common_period(&[10e-6, 20e-3]), Ok(Some(20e-3)));

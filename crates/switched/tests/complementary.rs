@@ -53,7 +53,11 @@ fn models(line: f64, [l, c, r]: [f64; 3], [a, b]: [f64; 2]) -> Vec<Model> {
             states: &["L1.i", "out.v"],
             rates: Box::new(move |up| {
                 let on = step(up[0]);
-                DMatrix::from_row_slice(3, 3, &[-ON / l, -1.0 / l, on * line / l, 1.0 / c, -1.0 / (r * c), 0.0, 0.0, 0.0, 0.0])
+                DMatrix::from_row_slice(
+                    3,
+                    3,
+                    &[-ON / l, -1.0 / l, on * line / l, 1.0 / c, -1.0 / (r * c), 0.0, 0.0, 0.0, 0.0],
+                )
             }),
         },
         Model {
@@ -75,7 +79,8 @@ fn models(line: f64, [l, c, r]: [f64; 3], [a, b]: [f64; 2]) -> Vec<Model> {
             states: &["L1.i", "out.v"],
             rates: Box::new(move |up| {
                 let (first, second) = (step(up[0]), step(up[1]));
-                let rows = [-2.0 * ON / l, -second / l, first * line / l, second / c, -1.0 / (r * c), 0.0, 0.0, 0.0, 0.0];
+                let rows =
+                    [-2.0 * ON / l, -second / l, first * line / l, second / c, -1.0 / (r * c), 0.0, 0.0, 0.0, 0.0];
                 DMatrix::from_row_slice(3, 3, &rows)
             }),
         },
@@ -87,10 +92,28 @@ fn models(line: f64, [l, c, r]: [f64; 3], [a, b]: [f64; 2]) -> Vec<Model> {
             states: &["L1.i", "L2.i", "out.v"],
             rates: Box::new(move |up| {
                 let drive = |k: usize| step(up[k]) * line / l;
-                DMatrix::from_row_slice(4, 4, &[
-                    -ON / l, 0.0, -1.0 / l, drive(0), 0.0, -ON / l, -1.0 / l, drive(1),
-                    1.0 / c, 1.0 / c, -1.0 / (r * c), 0.0, 0.0, 0.0, 0.0, 0.0,
-                ])
+                DMatrix::from_row_slice(
+                    4,
+                    4,
+                    &[
+                        -ON / l,
+                        0.0,
+                        -1.0 / l,
+                        drive(0),
+                        0.0,
+                        -ON / l,
+                        -1.0 / l,
+                        drive(1),
+                        1.0 / c,
+                        1.0 / c,
+                        -1.0 / (r * c),
+                        0.0,
+                        0.0,
+                        0.0,
+                        0.0,
+                        0.0,
+                    ],
+                )
             }),
         },
         Model {
@@ -145,7 +168,8 @@ fn models(line: f64, [l, c, r]: [f64; 3], [a, b]: [f64; 2]) -> Vec<Model> {
 impl Model {
     fn rows(&self, edge: f64) -> Rows {
         let parts = self.parts.iter();
-        let mut rows: Rows = parts.map(|(id, kind, pins, own)| ((*id).into(), *kind, (*pins).into(), own.clone())).collect();
+        let mut rows: Rows =
+            parts.map(|(id, kind, pins, own)| ((*id).into(), *kind, (*pins).into(), own.clone())).collect();
         for ((leg, ..), (high, upper, lower, low)) in self.legs.iter().zip(&self.switches) {
             let own = values([("on_resistance", ON), ("on_voltage", 0.6), ("off_voltage", 0.4)]);
             rows.push((format!("S{leg}1"), ControlledSwitch, format!("{high} {upper} g{leg} gnd"), own.clone()));
@@ -181,7 +205,8 @@ impl Model {
         let (whole, forced) = (through.view((0, 0), (n, n)).into_owned(), through.view((0, n), (n, 1)).into_owned());
         let first = (DMatrix::identity(n, n) - whole).lu().solve(&forced).unwrap();
         let first = DVector::from_iterator(n + 1, first.iter().copied().chain([1.0]));
-        let sum = stretches.iter().fold(DVector::zeros(n + 1), |sum, (integral, until)| sum + integral * (until * &first));
+        let sum =
+            stretches.iter().fold(DVector::zeros(n + 1), |sum, (integral, until)| sum + integral * (until * &first));
         sum.iter().take(n).map(|sum| sum / PERIOD).collect()
     }
 }

@@ -70,7 +70,8 @@ fn the_corpus_is_balanced_or_says_why_not() {
                 assert!(!without.is_empty() && parts == without.join(", "), "{name}")
             }
             // What flips by its own feedback through transistors has no state next to the one it leaves.
-            Err(SwitchedError::Restless { parts, .. }) if FLIPS.contains(&name.as_str()) && parts.contains('Q') => {}
+            Err(SwitchedError::Restless { parts, .. } | SwitchedError::Unresolved { parts, .. })
+                if FLIPS.contains(&name.as_str()) && parts.contains('Q') => {}
             Err(error) => refused.push(format!("{name}: {error}")),
             Ok((Ended::Stopped, _)) => busy.push(name),
             Ok((Ended::Done, health)) => {
@@ -81,9 +82,10 @@ fn the_corpus_is_balanced_or_says_why_not() {
         }
     }
     assert!(refused.is_empty(), "{refused:#?}");
-    // A pass device between off and on is switched without end, slowly enough to be no error.
+    // What would be switched without end, such as a pass device between off and on, is refused at once; an amplifier of megahertz
+    // beside the mains takes many steps.
     assert!(
-        balanced >= 40 && busy.iter().all(|name| name.starts_with("ldo") || name == "sensor-rails"),
+        balanced >= 40 && busy.iter().all(|name| name == "sensor-rails"),
         "{balanced} {busy:?}"
     );
 }

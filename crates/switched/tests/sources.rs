@@ -3,8 +3,8 @@
 mod common;
 
 use circuit::KindId::{
-    self, Capacitor, ControlledSwitch, CurrentLoad, DcSource, ExponentialSource, PiecewiseSource, PulseSource, Resistor,
-    SineSource, SteppedLoad,
+    self, Capacitor, ControlledSwitch, CurrentLoad, DcSource, ExponentialSource, PiecewiseSource, PulseSource,
+    Resistor, SineSource, SteppedLoad,
 };
 use common::edges::{Ramps, Values, borrowed, ramps, values};
 use common::{circuit, tried};
@@ -60,9 +60,7 @@ fn shape(which: usize, [low, high]: [f64; 2], [first, second]: [f64; 2], [a, b]:
                 ("changes_to", b),
             ]);
             own.push(("amplitude_as", "peak".to_owned()));
-            let at = move |t: f64| {
-                low + (TAU * frequency * t).sin() * if t < first + 2.5e-6 { high } else { b * high }
-            };
+            let at = move |t: f64| low + (TAU * frequency * t).sin() * if t < first + 2.5e-6 { high } else { b * high };
             Shape { kind: SineSource, own, at: Box::new(at) }
         }
         _ => {

@@ -7,7 +7,6 @@ mod common;
 #[path = "common/general.rs"]
 mod general;
 
-
 use circuit::Quantity;
 use common::topologies::{Drawn, KINDS, drawn};
 use common::{Run, tried};

@@ -981,7 +981,7 @@ export interface components {
      * @description Classes of IEC 61000-3-2.
      * @enum {string}
      */
-    ClassNamed: "A" | "C" | "D";
+    ClassNamed: "A" | "B" | "C" | "D";
     /** @description Values of a quantity, with what it is called and measured in. */
     Column: {
       /** @description What it is called. */

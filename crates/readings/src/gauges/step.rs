@@ -110,9 +110,8 @@ impl Step {
         for piece in wave.pieces(self.span) {
             let (a, b) = piece.within(self.span);
             let onward = |s: &f64| (a..=b).contains(s) && piece.slope(*s) * (end - start) > 0.0;
-            let of = |k: usize, part: f64| {
-                piece.crossings(start + part * (end - start)).filter(onward).map(move |s| (s, k))
-            };
+            let of =
+                |k: usize, part: f64| piece.crossings(start + part * (end - start)).filter(onward).map(move |s| (s, k));
             let mut crossings: Vec<(f64, usize)> = of(0, 0.1).chain(of(1, 0.5)).chain(of(2, 0.9)).collect();
             crossings.sort_by(|x, y| x.0.total_cmp(&y.0));
             for (s, k) in crossings {

@@ -175,7 +175,13 @@ async fn delay(app: &App, bench: &Bench, alignment: &Alignment) -> Result<(f64, 
                 format!("{sure}the next best, {}, leaves {}", seconds(next), per_cent(left))
             });
             let left_over = per_cent(left_over);
-            Ok((delay, format!("delayed by {}, where {left_over} of what {signal} varies by is left over{next}", seconds(delay))))
+            Ok((
+                delay,
+                format!(
+                    "delayed by {}, where {left_over} of what {signal} varies by is left over{next}",
+                    seconds(delay)
+                ),
+            ))
         }
     }
 }

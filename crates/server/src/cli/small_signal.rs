@@ -306,9 +306,10 @@ pub(super) fn loop_gain_at(sweep: &Sweep, pin: &str, cut: bool) -> ExitCode {
         say!("  {name:<32} {value}");
     };
     if margins.crossovers.len() > 1 {
-        let each = margins.crossovers.iter().map(|c| {
-            format!("{} with {}", show(c.frequency, Unit::Hertz, 4), show(c.phase_margin, Unit::Degree, 3))
-        });
+        let each = margins
+            .crossovers
+            .iter()
+            .map(|c| format!("{} with {}", show(c.frequency, Unit::Hertz, 4), show(c.phase_margin, Unit::Degree, 3)));
         say!("  The gain passes one {} times: at {}.", margins.crossovers.len(), each.collect::<Vec<_>>().join(", "));
         say!("  The crossover told below is the one with the least margin.");
     }

@@ -186,8 +186,7 @@ impl<'a> Companion<'a> {
     fn solved(&self, regions: &[u8], none: &[Aside]) -> Option<Place> {
         let equations = self.equations(regions, none);
         let sought = equations.columns() - 2;
-        let (mut left, mut right) =
-            (Matrix::zeros(equations.rows(), sought), Matrix::zeros(equations.rows(), 1));
+        let (mut left, mut right) = (Matrix::zeros(equations.rows(), sought), Matrix::zeros(equations.rows(), 1));
         for r in 0..equations.rows() {
             left.row_mut(r).copy_from_slice(&equations.row(r)[..sought]);
             right[(r, 0)] = -equations[(r, sought + 1)];
@@ -224,7 +223,8 @@ impl<'a> Companion<'a> {
             let unlike = 1.0 + (0.618_033_988_749_895 * (element + 1) as f64).fract();
             let (value, size) = values[worst];
             let far = ASIDE * unlike * if size > 0.0 { size } else { 1.0 };
-            let room = values.iter().enumerate().filter(|(k, _)| *k != worst).map(|(_, (other, _))| 0.5 * (other + value));
+            let room =
+                values.iter().enumerate().filter(|(k, _)| *k != worst).map(|(_, (other, _))| 0.5 * (other + value));
             let beyond = room.fold(far, f64::min);
             let by = if value < 0.0 { beyond - value } else { 0.1 * beyond };
             let region = &of.regions[usize::from(regions[element])];

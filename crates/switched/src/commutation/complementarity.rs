@@ -96,7 +96,11 @@ impl Machine {
         let blocking: Vec<u8> = begun
             .iter()
             .zip(&self.network.elements)
-            .map(|(region, element)| if element.changes == Changes::Continuously { element.first as u8 } else { *region })
+            .map(
+                |(region, element)| {
+                    if element.changes == Changes::Continuously { element.first as u8 } else { *region }
+                },
+            )
             .collect();
         let companion = Companion::new(&self.network, before, step * near);
         companion.follow(begun).or_else(|| companion.follow(&blocking))

@@ -63,10 +63,8 @@ impl Machine {
     ) -> Vec<usize> {
         let guards = &self.compiled[configuration].of.guards;
         let of_those = guards.iter().enumerate().filter(|(_, g)| changes(self.network.elements[g.element].changes));
-        let mut failing: Vec<usize> = of_those
-            .filter(|(_, g)| !self.holds(g, before, after))
-            .map(|(place, _)| place)
-            .collect();
+        let mut failing: Vec<usize> =
+            of_those.filter(|(_, g)| !self.holds(g, before, after)).map(|(place, _)| place).collect();
         failing.dedup_by_key(|place| guards[*place].element);
         failing
     }

@@ -26,14 +26,16 @@ pub(crate) fn network(circuit: &Circuit) -> Result<Network, SwitchedError> {
     if without.is_empty() { Ok(network) } else { Err(SwitchedError::NoForm { parts: without.join(", ") }) }
 }
 
-/// Parts that have no form in this engine, by designator.
+/// Parts that have no form in this engine, or none where they stand, by designator.
 pub fn without_form(circuit: &Circuit) -> Vec<&str> {
     tried(circuit).1
 }
 
 fn tried(circuit: &Circuit) -> (Network, Vec<&str>) {
     let mut network = Network::new(&circuit.nets);
-    let without = circuit.parts.iter().filter(|part| !add(part, &mut network)).map(|part| part.id.as_str()).collect();
+    let linear = switches::between_off_and_on(circuit);
+    let formless = |(place, part): &(usize, &ResolvedPart)| !add(part, &mut network) || linear.contains(place);
+    let without = circuit.parts.iter().enumerate().filter(formless).map(|(_, part)| part.id.as_str()).collect();
     (network, without)
 }
 

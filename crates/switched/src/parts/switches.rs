@@ -6,7 +6,8 @@ use super::diodes::{Line, conducts};
 use crate::network::{Changes, Guard, Network, Region};
 use crate::row::{ONE, Of, Row};
 use circuit::fit::THERMAL_VOLTAGE;
-use circuit::{KindId, ResolvedPart};
+use circuit::{Circuit, KindId, ResolvedPart};
+use std::collections::BTreeSet;
 
 /// kT/q times the body diode's emission coefficient, V (as at device level).
 const BODY_SLOPE: f64 = 1.2 * THERMAL_VOLTAGE;
@@ -47,6 +48,35 @@ pub(super) fn mosfet(part: &ResolvedPart, n: &mut Network) {
     let line = Line::tangent(part.value("diode_saturation_current"), BODY_SLOPE, BODY_RESISTANCE * on, typical);
     conducts(n, (anode, cathode), body, line, None);
     n.lossy_port(Row::across(drain, source), Row::of(channel).plus(-sign, body));
+}
+
+/// MOSFETs, by their place, whose gate an amplifier holds, directly or through resistors: they work between off and on, where this
+/// engine has nothing, and would be switched without end.
+pub(super) fn between_off_and_on(circuit: &Circuit) -> Vec<usize> {
+    let amplifiers = circuit.parts.iter().filter(|part| part.kind == KindId::Amplifier);
+    let mut held: BTreeSet<usize> = amplifiers.map(|part| part.pins[0]).collect();
+    let ways = || circuit.parts.iter().filter(|part| part.kind == KindId::Resistor).map(|part| &part.pins);
+    // A resistor from a gate to its source passes nothing on that holds the source.
+    let fixed: BTreeSet<usize> = circuit
+        .parts
+        .iter()
+        .filter(|part| matches!(part.kind, KindId::MosfetN | KindId::MosfetP))
+        .flat_map(|part| [part.pins[0], part.pins[2]])
+        .chain([0])
+        .collect();
+    loop {
+        let reached: Vec<usize> = ways()
+            .flat_map(|pins| [(pins[0], pins[1]), (pins[1], pins[0])])
+            .filter(|(from, to)| held.contains(from) && !fixed.contains(from) && !fixed.contains(to) && !held.contains(to))
+            .map(|(_, to)| to)
+            .collect();
+        if reached.is_empty() {
+            break;
+        }
+        held.extend(reached);
+    }
+    let gated = |part: &ResolvedPart| matches!(part.kind, KindId::MosfetN | KindId::MosfetP) && held.contains(&part.pins[1]);
+    (0..circuit.parts.len()).filter(|place| gated(&circuit.parts[*place])).collect()
 }
 
 pub(super) fn timed(part: &ResolvedPart, n: &mut Network) {
