@@ -54,7 +54,7 @@ fn readings_are_resolved_with_units_numbers_and_windows() {
     let ResolvedWindow::Between(from, to) = circuit.readings[0].window else { panic!() };
     assert!((from - 0.029).abs() < 1e-12 && (to - 0.05).abs() < 1e-12);
     assert_eq!(circuit.readings[6].window, ResolvedWindow::From(0.03));
-    assert_eq!(circuit.readings[4].numbers, [Some(2.0), None]);
+    assert_eq!(circuit.readings[4].numbers, [Some(3.0), None]);
     assert_eq!(circuit.readings[3].of, ReadingOf::Stage(None));
     // The stepped load is no periodic source, so the mains' frequency is the fundamental.
     assert_eq!(circuit.readings[2].fundamental, Some(50.0));
@@ -98,7 +98,7 @@ fn what_is_wrong_with_a_reading_is_named_with_its_remedy() {
         (
             json!({ "measure": "harmonic_use", "signal": "V1.v", "current": "V1.i", "numbers": { "class": "E" } }),
             "unknown-choice",
-            "“B”",
+            "“E”",
         ),
         (json!({ "measure": "formula", "formula": "twice * 2" }), "unreadable-formula", "no reading named twice"),
         (json!({ "measure": "formula" }), "unreadable-formula", "ends too early"),

@@ -18,6 +18,8 @@ type Rows = Vec<(String, KindId, String, Values)>;
 /// A leg driven for a share of the period that begins at a part of it, and what is on and off.
 type Leg = (&'static str, f64, f64);
 
+type Rates = Box<dyn Fn(&[bool]) -> DMatrix<f64>>;
+
 /// A circuit by its states: which legs it has, and rates of the states by the states and by one, given which legs are up.
 struct Model {
     name: &'static str,
@@ -26,7 +28,7 @@ struct Model {
     /// Upper and lower switch of each leg: nets, and whether the lower one's gate drives it.
     switches: Vec<(&'static str, &'static str, &'static str, &'static str)>,
     states: &'static [&'static str],
-    rates: Box<dyn Fn(&[bool]) -> DMatrix<f64>>,
+    rates: Rates,
 }
 
 const PERIOD: f64 = 1e-5;

@@ -84,8 +84,5 @@ fn the_corpus_is_balanced_or_says_why_not() {
     assert!(refused.is_empty(), "{refused:#?}");
     // What would be switched without end, such as a pass device between off and on, is refused at once; an amplifier of megahertz
     // beside the mains takes many steps.
-    assert!(
-        balanced >= 40 && busy.iter().all(|name| name == "sensor-rails"),
-        "{balanced} {busy:?}"
-    );
+    assert!(balanced >= 40 && busy.iter().all(|name| name == "sensor-rails"), "{balanced} {busy:?}");
 }

@@ -55,28 +55,22 @@ pub(super) fn mosfet(part: &ResolvedPart, n: &mut Network) {
 pub(super) fn between_off_and_on(circuit: &Circuit) -> Vec<usize> {
     let amplifiers = circuit.parts.iter().filter(|part| part.kind == KindId::Amplifier);
     let mut held: BTreeSet<usize> = amplifiers.map(|part| part.pins[0]).collect();
-    let ways = || circuit.parts.iter().filter(|part| part.kind == KindId::Resistor).map(|part| &part.pins);
-    // A resistor from a gate to its source passes nothing on that holds the source.
-    let fixed: BTreeSet<usize> = circuit
-        .parts
-        .iter()
-        .filter(|part| matches!(part.kind, KindId::MosfetN | KindId::MosfetP))
-        .flat_map(|part| [part.pins[0], part.pins[2]])
-        .chain([0])
+    let channels = || circuit.parts.iter().filter(|part| matches!(part.kind, KindId::MosfetN | KindId::MosfetP));
+    // A resistor from a gate to its source passes nothing on.
+    let fixed: BTreeSet<usize> = channels().flat_map(|part| [part.pins[0], part.pins[2]]).chain([0]).collect();
+    let resistors = circuit.parts.iter().filter(|part| part.kind == KindId::Resistor);
+    let ways: Vec<(usize, usize)> = resistors
+        .flat_map(|part| [(part.pins[0], part.pins[1]), (part.pins[1], part.pins[0])])
+        .filter(|(from, to)| !fixed.contains(from) && !fixed.contains(to))
         .collect();
-    loop {
-        let reached: Vec<usize> = ways()
-            .flat_map(|pins| [(pins[0], pins[1]), (pins[1], pins[0])])
-            .filter(|(from, to)| held.contains(from) && !fixed.contains(from) && !fixed.contains(to) && !held.contains(to))
-            .map(|(_, to)| to)
-            .collect();
-        if reached.is_empty() {
-            break;
-        }
-        held.extend(reached);
+    while let Some((_, to)) = ways.iter().find(|(from, to)| held.contains(from) && !held.contains(to)) {
+        held.insert(*to);
     }
-    let gated = |part: &ResolvedPart| matches!(part.kind, KindId::MosfetN | KindId::MosfetP) && held.contains(&part.pins[1]);
-    (0..circuit.parts.len()).filter(|place| gated(&circuit.parts[*place])).collect()
+    let gated = |place: &usize| {
+        let part = &circuit.parts[*place];
+        matches!(part.kind, KindId::MosfetN | KindId::MosfetP) && held.contains(&part.pins[1])
+    };
+    (0..circuit.parts.len()).filter(gated).collect()
 }
 
 pub(super) fn timed(part: &ResolvedPart, n: &mut Network) {
