@@ -52,12 +52,17 @@ impl Figures {
 
     /// Root mean square.
     pub fn rms(&self) -> f64 {
-        (self.square / self.length()).max(0.0).sqrt()
+        root(self.square / self.length())
     }
 
     /// Smallest and largest value.
     pub fn extremes(&self) -> (f64, f64) {
         (self.min, self.max)
+    }
+
+    /// Whether there is no number anywhere in what has been taken.
+    pub(crate) fn is_no_number(&self) -> bool {
+        self.min > self.max
     }
 
     /// Largest less smallest value; none where they differ by rounding only. The whole waveform must have been taken,
@@ -75,7 +80,7 @@ impl Figures {
     /// RMS of what is left without the mean.
     pub fn alternating(&self) -> f64 {
         let mean = self.mean();
-        let left = (self.square / self.length() - mean * mean).max(0.0).sqrt();
+        let left = root(self.square / self.length() - mean * mean);
         if left > self.rounding() { left } else { 0.0 }
     }
 
@@ -89,6 +94,11 @@ impl Figures {
             Average::PeakToPeak => self.swing(),
         }
     }
+}
+
+/// Root of what rounding may have left below zero; of what is no number none.
+fn root(square: f64) -> f64 {
+    if square < 0.0 { 0.0 } else { square.sqrt() }
 }
 
 /// What integrals and extremes give at once.

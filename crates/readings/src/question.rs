@@ -159,11 +159,13 @@ impl Asked {
 
     pub(crate) fn answer(&self) -> Result<f64, MeasureError> {
         self.open?;
-        match &self.question {
-            Question::Gauge(gauge) => gauge.value(&self.figures),
-            Question::Average(average) => Ok(self.figures.take_out(*average)),
-            Question::Figures => Ok(self.figures.mean()),
-        }
+        let value = match &self.question {
+            Question::Gauge(gauge) => gauge.value(&self.figures)?,
+            Question::Average(average) => self.figures.take_out(*average),
+            Question::Figures => self.figures.mean(),
+        };
+        // Where a formula has no value, such as a ratio to nothing, nothing that is made of it has one.
+        if value.is_finite() && !self.figures.is_no_number() { Ok(value) } else { Err(MeasureError::NoNumber) }
     }
 }
 

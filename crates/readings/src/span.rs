@@ -18,6 +18,9 @@ impl Span {
         if empty {
             return Err(MeasureError::Empty);
         }
+        if span.to <= span.from {
+            return Err(MeasureError::Backwards { from: span.from, to: span.to });
+        }
         let slack = 1e-9 * (self.to - self.from);
         let cut = Span { from: span.from.max(self.from), to: span.to.min(self.to) };
         if span.from < self.from - slack || span.to > self.to + slack || cut.from >= cut.to || span.from.is_nan() {
@@ -34,6 +37,17 @@ pub enum MeasureError {
     /// Nothing was recorded.
     #[error("nothing was recorded")]
     Empty,
+    /// The window ends where it begins, or before; s.
+    #[error("the window ends at {to:.4e} s, which is not after its beginning at {from:.4e} s")]
+    Backwards {
+        /// Window start.
+        from: f64,
+        /// Window end.
+        to: f64,
+    },
+    /// What is read is no number somewhere in the window.
+    #[error("the signal is not a number everywhere in the window: a formula divides by nothing there")]
+    NoNumber,
     /// The window reaches outside what was recorded, all in s.
     #[error(
         "the window from {from:.4e} s to {to:.4e} s is not covered by the run, recorded from {first:.4e} s to {last:.4e} s"

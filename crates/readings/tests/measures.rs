@@ -419,6 +419,19 @@ fn limits_are_as_published() {
     assert!(limit(Class::A, 1, 0.0, 1.0, 1.0).is_none() && limit(Class::A, 41, 0.0, 1.0, 1.0).is_none());
 }
 
+/// Of what is nowhere a number, such as a ratio to nothing, no measure has a value; of what is none somewhere none that needs all of it.
+#[test]
+fn what_is_no_number_has_no_value() {
+    let nowhere = sampled(&[0.0, 0.3, 1.0], |_| f64::NAN);
+    let somewhere = sampled(&[0.0, 0.3, 1.0], |t| if t < 0.2 { f64::NAN } else { 2.0 });
+    for measure in [M::Mean, M::Rms, M::Min, M::Max, M::PeakToPeak, M::AlternatingRms] {
+        assert_eq!(nowhere.ask(measure, &[]), Err(MeasureError::NoNumber), "{measure:?}");
+    }
+    for measure in [M::Mean, M::Rms] {
+        assert_eq!(somewhere.ask(measure, &[]), Err(MeasureError::NoNumber), "{measure:?}");
+    }
+}
+
 /// What cannot be measured is said, whatever the measure: no panic, no number that is not one.
 #[test]
 fn what_is_not_there_is_said() {

@@ -70,7 +70,8 @@ fn a_window_outside_the_run_is_refused() {
     let (times, values) = nodes(&[0.0, 1.0], |t| t);
     let wave = Waveform::new(&times, &values);
     assert!(matches!(wave.mean(Span { from: -0.5, to: 0.5 }), Err(MeasureError::NotCovered { .. })));
-    assert!(matches!(wave.mean(Span { from: 0.5, to: 0.5 }), Err(MeasureError::NotCovered { .. })));
+    assert!(matches!(wave.mean(Span { from: 0.5, to: 0.5 }), Err(MeasureError::Backwards { .. })));
+    assert!(matches!(wave.mean(Span { from: 0.6, to: 0.5 }), Err(MeasureError::Backwards { .. })));
     assert!(matches!(wave.mean(Span { from: f64::NAN, to: 0.5 }), Err(MeasureError::NotCovered { .. })));
     assert_eq!(Waveform::new(&[], &[]).mean(Span { from: 0.0, to: 1.0 }), Err(MeasureError::Empty));
     // A hair beyond the end is rounding, not a mistake.

@@ -120,7 +120,9 @@ export function HarmonicsView({ supply, run }: Props) {
 }
 
 function Summary({ harmonics, klass }: { harmonics: Harmonics; klass: string }) {
-  const { largest_use: used, distortion, power, power_factor: factor } = harmonics;
+  const { largest_use: used, distortion, power, power_factor: factor, exempt } = harmonics;
+  const verdict = used == null ? "" : `${exempt ? "would be " : ""}${used > 1 ? "missed" : "met"}`;
+  const colour = used == null || exempt ? "" : used > 1 ? "text-missed" : used > 0.9 ? "text-close" : "text-met";
   const parts = [
     distortion != null && `total harmonic distortion ${(100 * distortion).toPrecision(3)}\u2009%`,
     power != null && `real power ${show(power, "watt")}`,
@@ -130,11 +132,9 @@ function Summary({ harmonics, klass }: { harmonics: Harmonics; klass: string }) 
     <p className="figures" data-testid="harmonics-summary">
       {parts.join(", ")}
       {klass && used != null && (
-        <span
-          className={`ml-3 font-sans font-semibold ${used > 1 ? "text-missed" : used > 0.9 ? "text-close" : "text-met"}`}
-        >
-          class {klass} {used > 1 ? "missed" : "met"}, largest at {(100 * used).toFixed(0)}&thinsp;% of its
-          limit
+        <span className={`ml-3 font-sans font-semibold ${colour}`}>
+          {exempt && <>no limits at 75&thinsp;W or less; </>}
+          class {klass} {verdict}, largest at {(100 * used).toFixed(0)}&thinsp;% of its limit
         </span>
       )}
     </p>

@@ -84,21 +84,24 @@ pub struct Mains {
 }
 
 impl Mains {
-    /// The limit of an order, A RMS; none if it has none, as at powers up to 75 W.
+    /// Whether nothing is limited, as at powers up to 75 W but for lighting.
+    pub fn is_exempt(&self) -> bool {
+        self.class != Class::C && self.power.abs() <= SMALL
+    }
+
+    /// What the tables say of an order, A RMS, exempt or not; none if they say nothing.
     pub fn limit(&self, order: usize) -> Option<f64> {
-        let limited = self.class == Class::C || self.power.abs() > SMALL;
-        limited.then(|| limit(self.class, order, self.power.abs(), self.factor.abs(), self.fundamental)).flatten()
+        limit(self.class, order, self.power.abs(), self.factor.abs(), self.fundamental)
     }
 
-    /// How much of its limit a harmonic of an order uses, given its size, A RMS; nothing if it is too small to count.
-    pub fn used(&self, order: usize, rms: f64) -> Option<f64> {
-        let counts = rms >= LEAST.1.max(LEAST.0 * self.current);
-        self.limit(order).map(|limit| if counts { rms / limit } else { 0.0 })
-    }
-
-    /// Largest harmonic over its limit, zero where none has one; none if nothing flows.
-    pub(super) fn largest_use(&self, rms: &dyn Fn(usize) -> f64) -> Option<f64> {
-        let flows = self.fundamental > 0.0;
-        flows.then(|| (2..=LAST_ORDER).filter_map(|order| self.used(order, rms(order))).fold(0.0, f64::max))
+    /// Largest of the harmonics, A RMS by order, over what the tables say, exempt or not; what is too small to count uses nothing.
+    /// None if nothing flows.
+    pub fn largest_use(&self, rms: &dyn Fn(usize) -> f64) -> Option<f64> {
+        let counts = |rms: &f64| *rms >= LEAST.1.max(LEAST.0 * self.current);
+        let used = |order: usize| {
+            let limit = self.limit(order)?;
+            Some(Some(rms(order)).filter(counts).map_or(0.0, |rms| rms / limit))
+        };
+        (self.fundamental > 0.0).then(|| (2..=LAST_ORDER).filter_map(used).fold(0.0, f64::max))
     }
 }

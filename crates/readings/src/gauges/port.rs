@@ -97,7 +97,8 @@ impl Gauge for Port {
             (Flow::Limits(class), Some([_, i])) => {
                 let (factor, current, fundamental) = (some(real, apparent)?, self.rms(1), i.rms(1));
                 let mains = Mains { class, power: real, factor, current, fundamental };
-                mains.largest_use(&|order| i.rms(order)).ok_or(MeasureError::NothingThere)
+                let used = mains.largest_use(&|order| i.rms(order)).ok_or(MeasureError::NothingThere)?;
+                Ok(if mains.is_exempt() { 0.0 } else { used })
             }
             (_, None) => Err(MeasureError::NothingThere),
         }

@@ -54,8 +54,10 @@ pub(crate) struct Harmonics {
     power_factor: Option<f64>,
     /// From the fundamental on.
     orders: Vec<Order>,
-    /// Largest harmonic over its limit.
+    /// Largest harmonic over its limit; what is too small to count uses nothing.
     largest_use: Option<f64>,
+    /// Whether nothing is limited after all, as at 75 W or less but for lighting.
+    exempt: bool,
 }
 
 /// One harmonic.
@@ -144,7 +146,7 @@ fn analysed(
         })
         .collect();
     let others: f64 = orders[1..].iter().map(|o| o.rms * o.rms).sum();
-    let used = orders[1..].iter().filter_map(|o| mains?.used(o.order as usize, o.rms)).reduce(f64::max);
+    let used = mains.and_then(|mains| mains.largest_use(&|order| spectrum.rms(order)));
     Ok(Harmonics {
         unit,
         fundamental,
@@ -155,5 +157,6 @@ fn analysed(
         power_factor,
         orders,
         largest_use: used,
+        exempt: mains.is_some_and(|mains| mains.is_exempt()),
     })
 }
