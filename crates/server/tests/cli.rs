@@ -68,7 +68,7 @@ fn a_converter_answers_about_its_settled_period() {
     assert!(code == 2 && error.contains("begin lower"), "{error}");
 }
 
-/// The same measured with tones in the time domain, and how well; where nothing is timed there is nothing to fit tones into.
+/// The same measured with tones in the time domain, and how well; a pass device between off and on is refused.
 #[test]
 fn a_converter_is_measured_as_on_the_bench() {
     let asked =
@@ -90,7 +90,7 @@ fn a_converter_is_measured_as_on_the_bench() {
         .hypot(first("imaginary") - small["imaginary"][0].as_f64().unwrap());
     assert!(off < 0.01 * first("real").hypot(first("imaginary")) && first("signal_to_distortion") > 30.0, "{found}");
     let (code, _, error) = mellow_coil("impedance", "ldo_stable.json", &["--net", "out", "--measured"]);
-    assert!(code == 1 && error.contains("no settled period"), "{error}");
+    assert!(code != 0 && error.contains("Q1 cannot be simulated by switching"), "{code} {error}");
 }
 
 #[test]

@@ -1348,6 +1348,8 @@ export interface components {
        * @description RMS of the harmonics over that of the fundamental.
        */
       distortion?: number | null;
+      /** @description Whether nothing is limited after all, as at 75 W or less but for lighting. */
+      exempt: boolean;
       /**
        * Format: double
        * @description What was looked at, s.
@@ -1360,7 +1362,7 @@ export interface components {
       fundamental: number;
       /**
        * Format: double
-       * @description Largest harmonic over its limit.
+       * @description Largest harmonic over its limit; what is too small to count uses nothing.
        */
       largest_use?: number | null;
       /** @description From the fundamental on. */

@@ -122,7 +122,8 @@ export function HarmonicsView({ supply, run }: Props) {
 function Summary({ harmonics, klass }: { harmonics: Harmonics; klass: string }) {
   const { largest_use: used, distortion, power, power_factor: factor, exempt } = harmonics;
   const verdict = used == null ? "" : `${exempt ? "would be " : ""}${used > 1 ? "missed" : "met"}`;
-  const colour = used == null || exempt ? "" : used > 1 ? "text-missed" : used > 0.9 ? "text-close" : "text-met";
+  const colour =
+    used == null || exempt ? "" : used > 1 ? "text-missed" : used > 0.9 ? "text-close" : "text-met";
   const parts = [
     distortion != null && `total harmonic distortion ${(100 * distortion).toPrecision(3)}\u2009%`,
     power != null && `real power ${show(power, "watt")}`,
