@@ -18,9 +18,7 @@ impl Span {
         if empty {
             return Err(MeasureError::Empty);
         }
-        if span.to <= span.from {
-            return Err(MeasureError::Backwards { from: span.from, to: span.to });
-        }
+        span.is_forward()?;
         let slack = 1e-9 * (self.to - self.from);
         let cut = Span { from: span.from.max(self.from), to: span.to.min(self.to) };
         if span.from < self.from - slack || span.to > self.to + slack || cut.from >= cut.to || span.from.is_nan() {
@@ -28,6 +26,22 @@ impl Span {
             return Err(MeasureError::NotCovered { from, to, first: self.from, last: self.to });
         }
         Ok(cut)
+    }
+
+    /// What of a span lies within this one.
+    ///
+    /// # Errors
+    /// [`MeasureError::Empty`] if there is nothing, [`MeasureError::NotCovered`] if none of it does.
+    pub fn part_of(self, span: Span, empty: bool) -> Result<Span, MeasureError> {
+        span.is_forward()?;
+        let cut = Span { from: span.from.max(self.from), to: span.to.min(self.to) };
+        // What does not meet is told as it was asked for.
+        self.covering(if cut.from < cut.to { cut } else { span }, empty)
+    }
+
+    fn is_forward(self) -> Result<(), MeasureError> {
+        let Span { from, to } = self;
+        if to <= from { Err(MeasureError::Backwards { from, to }) } else { Ok(()) }
     }
 }
 

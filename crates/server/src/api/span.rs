@@ -112,8 +112,7 @@ pub(crate) async fn measure(
     let circuit = app.circuit_of(run).await?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
     let whole = traces.whole().await?;
-    let span =
-        whole.covering(Span { from: body.from.max(whole.from), to: body.to.min(whole.to) }, whole.to <= whole.from);
+    let span = whole.part_of(Span { from: body.from, to: body.to }, whole.to <= whole.from);
     let mut survey = Survey::default();
     let mut asked = Vec::new();
     let mut derived = BTreeMap::new();

@@ -269,8 +269,7 @@ impl Traces<'_> {
     /// A span cut to what was recorded.
     pub(crate) async fn within(&self, from: f64, to: f64) -> Result<Span, TraceError> {
         let whole = self.whole().await?;
-        let span = Span { from: from.max(whole.from), to: to.min(whole.to) };
-        Ok(whole.covering(span, whole.to <= whole.from || from.is_nan() || to.is_nan())?)
+        Ok(whole.part_of(Span { from, to }, whole.to <= whole.from || from.is_nan() || to.is_nan())?)
     }
 }
 
