@@ -234,8 +234,11 @@ impl Recorder {
         observer: &mut dyn Observer,
     ) {
         let times = [t + STAGE * instant, t + instant];
-        if self.last.is_none() || self.is_no_later(times) {
+        if self.last.is_none() {
             return;
+        }
+        if self.is_no_later(times) {
+            return self.amend(c, at);
         }
         let before = std::mem::take(&mut self.row);
         self.show(c, at);
@@ -245,6 +248,19 @@ impl Recorder {
         self.row = after;
         self.keep(times[1]);
         self.hand_over_full(observer);
+    }
+
+    /// What is recorded last is what was between two events that times do not tell apart: what is behind them takes its place, for the
+    /// next step begins there, at the end of a straight line from what was before both.
+    fn amend(&mut self, c: &Compiled, at: (&[f64], &[f64])) {
+        let Some(begins) = self.rows.len().checked_sub(3 * self.width) else { return };
+        self.show(c, at);
+        let (before, jump) = self.rows[begins..].split_at_mut(self.width);
+        let (inner, end) = jump.split_at_mut(self.width);
+        for ((inner, before), after) in inner.iter_mut().zip(before).zip(&self.row) {
+            *inner = *before + STAGE * (after - *before);
+        }
+        end.copy_from_slice(&self.row);
     }
 
     /// Something has happened, and a pulse may have taken energy from what is stored, J.

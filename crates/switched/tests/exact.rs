@@ -2,7 +2,9 @@
 
 mod common;
 
-use circuit::KindId::{Capacitor, DcSource, Diode, Inductor, PowerLoad, PulseSource, Resistor, SineSource};
+use circuit::KindId::{
+    Capacitor, ControlledSwitch, DcSource, Diode, Inductor, PowerLoad, PulseSource, Resistor, SineSource,
+};
 use common::{circuit, run, tried};
 
 /// A series circuit of R, L and C driven by a square wave of steep edges, over 10,000 cycles, against the closed form of its
@@ -151,5 +153,29 @@ fn what_is_very_fast_hides_nothing_slow() {
             end,
         );
         assert!((slow - fast).abs() < 1e-5 * slow.abs(), "{fast} V for {slow} V after {end} s");
+    }
+}
+
+/// Two switches that change an attosecond apart, the coil's current going through a diode in between: what is recorded behind them
+/// begins with what is there then, not with what was between.
+#[test]
+fn what_lies_between_two_switchings_at_one_instant_is_not_where_a_step_begins() {
+    let gate = [("high", "1"), ("rise", "1p"), ("fall", "1p"), ("width", "4u"), ("period", "10u"), ("delay", "6u")];
+    let lower = [("on_resistance", "10m"), ("on_voltage", "0.499999"), ("off_voltage", "0.500001")];
+    let upper = [("on_resistance", "10m"), ("on_voltage", "0.500002"), ("off_voltage", "0.500000")];
+    let rows = [
+        ("V1", DcSource, "in gnd", &[("voltage", "24")][..]),
+        ("VG", PulseSource, "g gnd", &gate),
+        ("S1", ControlledSwitch, "in x g gnd", &upper),
+        ("S2", ControlledSwitch, "x gnd g gnd", &lower),
+        ("D1", Diode, "gnd x", &[]),
+        ("L1", Inductor, "x out", &[("inductance", "47u")]),
+        ("R1", Resistor, "out gnd", &[("resistance", "4")]),
+    ];
+    let run = tried(circuit(&rows), 1e-3, 0.0, 1e-6).unwrap();
+    for period in 0..20 {
+        let on = 6e-6 + f64::from(period) * 10e-6;
+        let (low, high) = run.measure("x.v", on - 1e-6, on + 3.9e-6, |w, s| w.extremes(s).unwrap());
+        assert!(low > -2.0 && high < 24.01, "{low} to {high} in period {period}");
     }
 }
