@@ -41,4 +41,4 @@ pub use small_signal::{Response, SmallSignal, loop_gain};
 pub use transient::{Ended, Kept, Settings, Start, Transient, transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "7";
+pub const VERSION: &str = "8";

@@ -7,8 +7,8 @@
 //! Lemke's method, written for elements of any number of pieces (C. E. Lemke, *Bimatrix equilibrium points and mathematical
 //! programming*, Management Science 11, 1965; R. W. Cottle, J.-S. Pang & R. E. Stone, *The Linear Complementarity Problem*, 1992;
 //! for pieces J. Katzenelson, *An algorithm for solving nonlinear resistor networks*, Bell Syst. Tech. J. 44, 1965; from
-//! memory). It ends at a solution on every passive network if no two guards are met at once; that none are, is seen to by
-//! sources of unlike sizes in place of a lexicographic order.
+//! memory). It ends at a solution on every passive network of elements of two pieces if no two guards are met at once; that none are,
+//! is seen to by sources of unlike sizes in place of a lexicographic order. With more pieces, or parts that amplify, it may lead nowhere.
 
 use crate::network::{Changes, Guard, Network};
 use crate::row::{Of, Row};
@@ -17,7 +17,7 @@ use linear::{Matrix, Ranked};
 /// Lines followed at most, per element and in any case.
 const LINES: usize = 20;
 const LEAST_LINES: usize = 100;
-/// Leakage of what is open, relative to a typical conductance.
+/// Leakage of what is open, S: it only says where floats what nothing holds, and what is found is judged without it.
 const LEAKAGE: f64 = 1e-8;
 /// Part of what a guard is made of that its element is moved beyond it, about.
 const ASIDE: f64 = 0.1;
@@ -29,7 +29,6 @@ pub(super) struct Companion<'a> {
     network: &'a Network,
     before: &'a [f64],
     step: f64,
-    leakage: f64,
     /// Inputs at the end of the step.
     inputs: Vec<f64>,
 }
@@ -52,7 +51,7 @@ impl<'a> Companion<'a> {
             }
             first += course.size();
         }
-        Companion { network, before, step, leakage: LEAKAGE, inputs }
+        Companion { network, before, step, inputs }
     }
 
     /// Follows the path that begins in some regions to where nothing is moved aside; none if it does not lead there.
@@ -157,7 +156,7 @@ impl<'a> Companion<'a> {
             self.add(&mut equations, r, (row, aside), 1.0);
         }
         for (relation, across) in open {
-            self.add(&mut equations, relation, (across, &nothing), -self.leakage);
+            self.add(&mut equations, relation, (across, &nothing), -LEAKAGE);
         }
         for (state, (rate, aside)) in rates.into_iter().enumerate() {
             let row = count + state;

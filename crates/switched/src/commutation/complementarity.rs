@@ -5,7 +5,7 @@
 //! otherwise one alone (J. Júdice & F. Pires, *A block principal pivoting algorithm for large-scale strictly monotone linear
 //! complementarity problems*, Comput. Oper. Res. 21, 1994), which mostly ends in a round or two. It ends for certain only where
 //! every set of regions is definite, which a floating winding or two diodes in series are not; where it does not,
-//! `companion.rs` follows a path that ends on every passive network, and what it finds is judged in the same way.
+//! `companion.rs` follows a path that ends where that is passive, and what it finds is judged in the same way.
 
 use super::companion::Companion;
 use crate::error::SwitchedError;
