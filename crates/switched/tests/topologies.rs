@@ -125,3 +125,29 @@ fn a_general_solver_agrees() {
     println!("outside: gave up on {} of {}", gave_up.get(), asked.get());
     assert!(4 * gave_up.get() <= asked.get(), "it gave up on {} of {}", gave_up.get(), asked.get());
 }
+
+/// The order in which parts are listed changes nothing beyond rounding.
+#[test]
+fn the_order_of_parts_plays_no_role() {
+    over_many("order", 2 * KINDS.len() as u64, |drawn| {
+        let end = OUTSIDE * drawn.period;
+        let last = |drawn: &Drawn| {
+            let run = tried(drawn.circuit(), end, 0.0, 1e-6).map_err(|error| error.to_string())?;
+            let of = run.columns.iter().zip(&run.recording.columns);
+            let currents = of.filter(|(column, _)| column.quantity == Quantity::Current);
+            let full = |values: &[f64]| values.iter().fold(0.0f64, |most, v| most.max(v.abs()));
+            let all = currents.map(|(column, values)| (column.of.clone(), (values[values.len() - 1], full(values))));
+            Ok::<BTreeMap<String, (f64, f64)>, String>(all.collect())
+        };
+        let (first, second) = (last(drawn)?, last(&drawn.shuffled(&mut fastrand::Rng::with_seed(7)))?);
+        // What is small beside the rest is told by when that commutates.
+        let floor = 0.1 * first.values().fold(0.0f64, |most, (_, full)| most.max(*full));
+        for (of, (current, full)) in &first {
+            let other = second[of].0;
+            if (current - other).abs() > 1e-6 * full.max(floor) {
+                return Err(format!("{of}: {current} and {other} of {full}"));
+            }
+        }
+        Ok(())
+    });
+}
