@@ -1,8 +1,9 @@
-//! Time and peak memory of judging a recording, against its length.
+//! Time and peak memory of judging a recording, against its length; and what it saves that what comes again is passed over once.
 
-use circuit::{ReadingMeasure, Signal, Supply, resolve};
+use circuit::{Circuit, ReadingMeasure, Signal, Supply, resolve};
 use mellow_readings::{Question, Recipe, Span, Survey};
-use recording::{Chunks, Column, Piece, STAGE, Unreadable};
+use recording::{Chunks, Column, Piece, STAGE, Unreadable, unrolled};
+use std::ops::ControlFlow;
 use std::time::Instant;
 
 /// A ripple that is computed when it is asked for, a piece at a time.
@@ -18,7 +19,7 @@ impl Chunks for Computed {
         (0.0, self.steps as f64 * STEP)
     }
 
-    fn pieces(
+    fn folded(
         &self,
         _from: f64,
         _to: f64,
@@ -32,7 +33,7 @@ impl Chunks for Computed {
             // A triangle of 1 kHz and its slope, the same for every column but for its size.
             let value = |t: f64, column: usize| (1.0 + column as f64) * ((t * 1e3).fract() - 0.5).abs();
             let values: Vec<Vec<f64>> = columns.iter().map(|c| times.iter().map(|t| value(*t, *c)).collect()).collect();
-            take(Piece { times: &times, columns: values.iter().map(Vec::as_slice).collect() });
+            take(Piece::once(&times, values.iter().map(Vec::as_slice).collect()));
         }
         Ok(())
     }
@@ -45,6 +46,51 @@ fn peak() -> Option<f64> {
     line.trim().trim_end_matches(" kB").parse::<f64>().ok().map(|kilobytes| kilobytes / 1024.0)
 }
 
+/// A period of a ripple that comes again and again, handed over once or as often as it comes.
+struct Again {
+    turns: usize,
+    folded: bool,
+}
+
+const STEPS_OF_A_TURN: usize = 32;
+
+impl Chunks for Again {
+    fn whole(&self) -> (f64, f64) {
+        (0.0, (self.turns * STEPS_OF_A_TURN) as f64 * STEP)
+    }
+
+    fn folded(&self, from: f64, to: f64, columns: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable> {
+        let times: Vec<f64> = (0..=2 * STEPS_OF_A_TURN).map(|node| 0.5 * node as f64 * STEP).collect();
+        let values: Vec<f64> = times.iter().map(|t| (t / (STEPS_OF_A_TURN as f64 * STEP) - 0.5).abs()).collect();
+        let columns = columns.iter().map(|_| &values[..]).collect();
+        let piece = Piece { times: &times, columns, again: self.turns as u64 - 1 };
+        if self.folded {
+            take(piece);
+        } else {
+            let _ = unrolled(&piece, (from, to), &mut |piece| {
+                take(piece);
+                ControlFlow::Continue(())
+            });
+        }
+        Ok(())
+    }
+}
+
+/// What is asked of three signals, over the whole.
+fn asked(circuit: &Circuit, (from, to): (f64, f64), measures: &[ReadingMeasure]) -> Survey {
+    let mut survey = Survey::default();
+    for text in SIGNALS {
+        let recipe = Recipe::new(circuit, &Signal::parse(text).unwrap()).unwrap();
+        for measure in measures {
+            let span = Span { from, to };
+            survey.ask(vec![recipe.clone()], span, Question::new(*measure, &[], span, Some(1e5)).unwrap());
+        }
+    }
+    survey
+}
+
+const SIGNALS: [&str; 3] = ["x.v", "R1.i", "R1.p"];
+
 fn main() {
     let supply = r#"{ "mellow_coil": 1, "title": "loaded", "parts": [
         { "id": "V1", "kind": "dc_source", "pins": { "plus": "x", "minus": "gnd" }, "parameters": { "voltage": "1" } },
@@ -55,24 +101,28 @@ fn main() {
         let signal = Signal::parse(text).unwrap();
         Column::new(&signal.terms[0].of, signal.quantity())
     });
+    use ReadingMeasure as M;
     println!("{:>12} {:>9} {:>22} {:>12}", "nodes", "time", "per node and signal", "peak memory");
     for nodes in [50_000, 500_000, 5_000_000, 50_000_000] {
         let recording = Computed { steps: nodes / 2 };
-        let (from, to) = recording.whole();
-        let mut survey = Survey::default();
-        let signals = ["x.v", "R1.i", "R1.p"];
-        for text in signals {
-            let recipe = Recipe::new(&circuit, &Signal::parse(text).unwrap()).unwrap();
-            for measure in [ReadingMeasure::Mean, ReadingMeasure::PeakToPeak, ReadingMeasure::Frequency] {
-                let span = Span { from, to };
-                survey.ask(vec![recipe.clone()], span, Question::new(measure, &[], span, None).unwrap());
-            }
-        }
+        let mut survey = asked(&circuit, recording.whole(), &[M::Mean, M::PeakToPeak, M::Frequency]);
         let started = Instant::now();
         survey.pass(&recording, &known).unwrap();
         let seconds = started.elapsed().as_secs_f64();
-        let each = 1e9 * seconds / (nodes * signals.len()) as f64;
+        let each = 1e9 * seconds / (nodes * SIGNALS.len()) as f64;
         let peak = peak().map_or("unknown".to_owned(), |megabytes| format!("{megabytes:.1} MB"));
         println!("{nodes:>12} {seconds:>7.3} s {each:>19.1} ns {peak:>12}");
+    }
+    println!("\n{:>12} {:>14} {:>14}", "turns", "each passed", "one passed");
+    let measures = [M::Mean, M::PeakToPeak, M::Ripple, M::Frequency, M::Duty, M::SettlingTime, M::HarmonicDistortion];
+    for turns in [200, 20_000, 200_000] {
+        let [each, one] = [false, true].map(|folded| {
+            let recording = Again { turns, folded };
+            let mut survey = asked(&circuit, recording.whole(), &measures);
+            let started = Instant::now();
+            survey.pass(&recording, &known).unwrap();
+            1e3 * started.elapsed().as_secs_f64()
+        });
+        println!("{turns:>12} {each:>11.1} ms {one:>11.1} ms");
     }
 }

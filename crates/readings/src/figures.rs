@@ -1,6 +1,7 @@
 //! Numbers of a waveform over a span, accumulated while it passes.
 
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
 
 /// What changes by less is steady, relative to the largest value there ever was and at all (in V, A or W): no run
@@ -28,11 +29,25 @@ impl Figures {
 
     /// Adds a waveform that follows what was taken before.
     pub fn take(&mut self, wave: Waveform<'_>) {
-        self.largest = wave.values().iter().fold(self.largest, |largest, value| largest.max(value.abs()));
+        self.sees(wave.values());
+        self.add(wave, 1.0);
+    }
+
+    /// Adds one of which every turn lies within the span.
+    pub(crate) fn take_again(&mut self, turns: &Turns<'_>) {
+        turns.hand(0, &mut |waves| self.add(waves[0], turns.count() as f64));
+    }
+
+    /// Notes values inside the span or outside.
+    pub(crate) fn sees(&mut self, values: &[f64]) {
+        self.largest = values.iter().fold(self.largest, |largest, value| largest.max(value.abs()));
+    }
+
+    fn add(&mut self, wave: Waveform<'_>, times: f64) {
         for piece in wave.pieces(self.span) {
             let bounds = piece.within(self.span);
-            self.integral += piece.integral(bounds);
-            self.square += piece.integral_of_square(bounds);
+            self.integral += times * piece.integral(bounds);
+            self.square += times * piece.integral_of_square(bounds);
             for s in [bounds.0, bounds.1].into_iter().chain(piece.turns(bounds)) {
                 let y = piece.at(s);
                 self.min = self.min.min(y);

@@ -24,6 +24,7 @@ mod recipe;
 mod ringing;
 mod span;
 mod survey;
+mod turns;
 mod waveform;
 
 pub use derived::Derived;
@@ -34,4 +35,5 @@ pub use recipe::{Recipe, signals};
 pub use ringing::Ringing;
 pub use span::{MeasureError, Span};
 pub use survey::{Survey, Ticket};
+pub use turns::Turns;
 pub use waveform::Waveform;

@@ -4,6 +4,7 @@ use crate::gauges::{
     Settled, Shape, Shaped, Sloped, Slopes, Spectrum, Step, TimeAbove,
 };
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
 use circuit::{Direction, ReadingMeasure};
 
@@ -143,6 +144,29 @@ impl Asked {
         }
         if let Question::Gauge(gauge) = &mut self.question {
             gauge.take(waves);
+        }
+    }
+
+    /// Takes what comes again: of turns that nothing begins or ends in, one and how many there are.
+    pub(crate) fn take_turns(&mut self, turns: &Turns<'_>, values: &[f64]) {
+        if self.first {
+            self.figures.sees(values);
+        }
+        let marks = match &self.question {
+            Question::Gauge(gauge) => gauge.marks(),
+            _ => Vec::new(),
+        };
+        for turns in turns.parted(self.span, &marks) {
+            if turns.count() == 1 {
+                turns.hand(0, &mut |waves| self.take(waves));
+                continue;
+            }
+            if self.first {
+                self.figures.take_again(&turns);
+            }
+            if let Question::Gauge(gauge) = &mut self.question {
+                gauge.take_again(&turns);
+            }
         }
     }
 

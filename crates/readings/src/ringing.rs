@@ -1,4 +1,5 @@
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
 
 /// An oscillation that dies away, or grows, about a level.
@@ -17,6 +18,9 @@ const SMALLEST: f64 = 8e-3;
 
 /// Part of the larger of the swings beside it below which one is ripple.
 const RIPPLE: f64 = 0.5;
+
+/// Part of a step that is none, and of a swing that is rounding.
+const SLIVER: f64 = 1e-9;
 
 /// Turning points kept at most; what swings more often does not die away within sight.
 const MOST_POINTS: usize = 100_000;
@@ -39,6 +43,10 @@ impl TurningPoints {
     pub(crate) fn take(&mut self, wave: Waveform<'_>) {
         for piece in wave.pieces(self.span) {
             let bounds = piece.within(self.span);
+            // The next step begins where a span ends with one, or rounding beyond.
+            if bounds.1 - bounds.0 < SLIVER {
+                continue;
+            }
             // An extreme inside the step, or a corner between two steps.
             let corner = (self.slope_before * piece.slope(bounds.0) < 0.0).then_some(bounds.0);
             let places = corner.into_iter().chain(piece.turns(bounds));
@@ -46,6 +54,19 @@ impl TurningPoints {
             self.found.extend(places.map(|s| (piece.time(s), piece.at(s))).take(room));
             self.slope_before = piece.slope(bounds.1);
         }
+    }
+
+    /// Adds one that comes again and again.
+    pub(crate) fn take_again(&mut self, turns: &Turns<'_>) {
+        turns.hand(0, &mut |waves| self.take(waves[0]));
+        let first = self.found.len();
+        turns.hand(1, &mut |waves| self.take(waves[0]));
+        let (each, room) = (self.found[first..].to_vec(), MOST_POINTS - self.found.len());
+        let later = (1..turns.count() - 1).flat_map(|turn| {
+            let later = turn as f64 * turns.period();
+            each.iter().map(move |(time, value)| (time + later, *value))
+        });
+        self.found.extend(later.take(room));
     }
 
     /// What was found.
@@ -63,7 +84,7 @@ fn strongest(points: &[(f64, f64)]) -> Vec<(f64, f64)> {
         kept.push(*point);
         while let [.., a, b, c, d] = kept[..] {
             let [before, ripple, behind] = [(a, b), (b, c), (c, d)].map(|(from, to)| (to.1 - from.1).abs());
-            if ripple >= before.min(behind) || ripple >= RIPPLE * before.max(behind) {
+            if ripple >= (1.0 - SLIVER) * before.min(behind) || ripple >= RIPPLE * before.max(behind) {
                 break;
             }
             kept.truncate(kept.len() - 3);
@@ -86,8 +107,12 @@ impl Ringing {
             points.windows(2).map(|p| (0.5 * (p[0].0 + p[1].0), (p[1].1 - p[0].1).abs())).collect();
         let largest = swings.iter().map(|s| s.1).fold(0.0, f64::max);
         // Where what is left swings at another pace it is something else that is left.
-        let lasts = |k: usize| points[k + 1].0 - points[k].0;
-        let pace = (0..swings.len()).max_by(|a, b| swings[*a].1.total_cmp(&swings[*b].1)).map_or(0.0, lasts);
+        // A whole period is looked at: up may take longer than down.
+        let lasts = |k: usize| {
+            let from = k.min(points.len().saturating_sub(3));
+            points[(from + 2).min(points.len() - 1)].0 - points[from].0
+        };
+        let pace = (0..swings.len()).find(|k| swings[*k].1 >= (1.0 - SLIVER) * largest).map_or(0.0, lasts);
         let alike = |k: &usize| swings[*k].1 > SMALLEST * largest && (0.5 * pace..=2.0 * pace).contains(&lasts(*k));
         let first = (0..swings.len()).find(alike).unwrap_or(0);
         let count = (first..swings.len()).take_while(alike).count();

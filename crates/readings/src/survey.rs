@@ -2,13 +2,14 @@ use crate::figures::Figures;
 use crate::question::{Asked, Question};
 use crate::recipe::Recipe;
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
-use recording::{Chunks, Column, Piece, Unreadable};
+use recording::{Chunks, Column, Piece, Unreadable, covered};
 
 /// Answers to many questions about many signals, taken together while a recording passes once, or as often as one of
 /// them needs.
 ///
-/// What is kept does not grow with the recording. Pieces can be given one by one ([`Survey::take`]), or all that a
+/// What is kept does not grow with the recording, and what comes again is passed over once, however often it comes. Pieces can be given one by one ([`Survey::take`]), or all that a
 /// recording has ([`Survey::pass`]).
 #[derive(Debug, Default)]
 pub struct Survey {
@@ -32,10 +33,10 @@ impl Entry {
         !self.within && self.asked.weighs_rounding()
     }
 
-    fn concerns(&self, later: bool, times: &[f64]) -> bool {
+    /// Whether it has to do with what was recorded from one time to another, s.
+    fn concerns(&self, later: bool, (first, last): (f64, f64)) -> bool {
         let Span { from, to } = self.asked.span;
-        let inside = times.last().is_some_and(|t| *t >= from) && times.first().is_some_and(|t| *t <= to);
-        self.asked.is_open() && (inside || (!later && self.of_whole()))
+        self.asked.is_open() && ((last >= from && first <= to) || (!later && self.of_whole()))
     }
 }
 
@@ -93,14 +94,24 @@ impl Survey {
     pub fn take(&mut self, piece: &Piece<'_>, columns: &[Column]) {
         let column = |key: &Column| columns.iter().position(|c| c == key).and_then(|k| piece.columns.get(k).copied());
         let mut evaluated: Vec<Option<Vec<f64>>> = vec![None; self.signals.len()];
-        for entry in self.entries.iter_mut().filter(|e| e.concerns(self.later, piece.times)) {
+        let lasts = match piece.times {
+            [] => return,
+            [first, .., last] if piece.again == 0 => (*first, *last),
+            times => covered(times, piece.again),
+        };
+        for entry in self.entries.iter_mut().filter(|e| e.concerns(self.later, lasts)) {
             for place in &entry.signals {
                 evaluated[*place].get_or_insert_with(|| self.signals[*place].evaluate(piece.times.len(), column));
             }
-            let values = |place: &usize| evaluated[*place].as_deref().unwrap_or_default();
-            let waves: Vec<Waveform<'_>> =
-                entry.signals.iter().map(|place| Waveform::new(piece.times, values(place))).collect();
-            entry.asked.take(&waves);
+            let values: Vec<&[f64]> =
+                entry.signals.iter().map(|place| evaluated[*place].as_deref().unwrap_or_default()).collect();
+            if piece.again > 0 {
+                let first = values[0];
+                entry.asked.take_turns(&Turns::new(piece.times, values, piece.again), first);
+            } else {
+                let waves: Vec<Waveform<'_>> = values.iter().map(|values| Waveform::new(piece.times, values)).collect();
+                entry.asked.take(&waves);
+            }
         }
     }
 
@@ -120,7 +131,7 @@ impl Survey {
         let places: Vec<usize> = columns.iter().filter_map(|c| known.iter().position(|k| k == c)).collect();
         loop {
             if let Some(Span { from, to }) = self.needs() {
-                chunks.pieces(from, to, &places, &mut |piece| self.take(&piece, &columns))?;
+                chunks.folded(from, to, &places, &mut |piece| self.take(&piece, &columns))?;
             }
             if !self.again() {
                 return Ok(());

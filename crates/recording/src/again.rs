@@ -22,35 +22,43 @@ pub fn turns((first, last): (f64, f64), again: u64, within: (f64, f64)) -> (u64,
     (turn(within.0), turn(within.1))
 }
 
-/// Hands over nodes as often as they come within a stretch of time, s, in pieces as [`Chunks::pieces`](crate::Chunks::pieces)
-/// does, until no more are wanted; those that come once are handed over as they are.
+/// Times of the nodes of something that comes so many times more, as they are when it comes for the n-th time, counted from 0, s.
+///
+/// # Panics
+/// If there are no nodes.
+pub fn times_of(times: &[f64], again: u64, turn: u64) -> Vec<f64> {
+    let (first, last) = covered(times, again);
+    let period = (last - first) / (again + 1) as f64;
+    let begins = first + turn as f64 * period;
+    let mut all: Vec<f64> = times.iter().map(|t| begins + (t - first)).collect();
+    // Where one ends the next begins, to the bit.
+    if let Some(ends) = all.last_mut() {
+        *ends = if turn == again { last } else { first + (turn + 1) as f64 * period };
+    }
+    all
+}
+
+/// Hands over a piece as often as it comes within a stretch of time, s, until no more is wanted; one that comes once is handed over as
+/// it is.
 pub fn unrolled(
-    times: &[f64],
-    columns: &[&[f64]],
-    again: u64,
+    piece: &Piece<'_>,
     within: (f64, f64),
     take: &mut dyn FnMut(Piece<'_>) -> ControlFlow<()>,
 ) -> ControlFlow<()> {
-    if again == 0 || times.len() < 3 {
-        return take(Piece { times, columns: columns.to_vec() });
+    let Piece { times, columns, again } = piece;
+    if *again == 0 || times.len() < 3 {
+        return take(Piece::once(times, columns.clone()));
     }
-    let (first, last) = covered(times, again);
-    let period = (last - first) / (again + 1) as f64;
-    let (mut next, end) = turns((first, last), again, within);
+    let (mut next, end) = turns(covered(times, *again), *again, within);
     let together = LEAST.div_ceil(times.len()) as u64;
     while next <= end {
         let count = together.min(end - next + 1);
         // The end of one is the beginning of the next.
         let new = times.len() - 1;
         let mut all = Vec::with_capacity(1 + new * count as usize);
-        all.push(first + next as f64 * period);
         for turn in next..next + count {
-            let begins = first + turn as f64 * period;
-            all.extend(times[1..].iter().map(|t| begins + (t - first)));
-            // Where one ends the next begins, to the bit.
-            if let Some(ends) = all.last_mut() {
-                *ends = if turn == again { last } else { first + (turn + 1) as f64 * period };
-            }
+            all.truncate(all.len().saturating_sub(1));
+            all.extend(times_of(times, *again, turn));
         }
         let many = |values: &[f64]| -> Vec<f64> {
             let mut all = Vec::with_capacity(1 + new * count as usize);
@@ -59,7 +67,7 @@ pub fn unrolled(
             all
         };
         let columns: Vec<Vec<f64>> = columns.iter().map(|values| many(values)).collect();
-        take(Piece { times: &all, columns: columns.iter().map(Vec::as_slice).collect() })?;
+        take(Piece::once(&all, columns.iter().map(Vec::as_slice).collect()))?;
         next += count;
     }
     ControlFlow::Continue(())
@@ -90,8 +98,9 @@ mod tests {
             assert!(recording.times.windows(2).all(|pair| pair[0] < pair[1]));
             assert!((recording.whole().1 - (end + 0.2)).abs() < 1e-9);
             for (from, to) in [(0.0, f64::MAX), (1.0, 1.4), (1.5, 1.6), (end - 0.5, end), (1.0, 1.0)] {
-                let (columns, mut seen) = ([pieces[1].columns[0].as_slice()], Vec::new());
-                let _ = unrolled(&pieces[1].times, &columns, again, (from, to), &mut |piece| {
+                let (columns, mut seen) = (vec![pieces[1].columns[0].as_slice()], Vec::new());
+                let folded = Piece { times: &pieces[1].times, columns, again };
+                let _ = unrolled(&folded, (from, to), &mut |piece| {
                     assert!(piece.times.len() % 2 == 1 && piece.times.len() == piece.columns[0].len());
                     assert!(seen.last().is_none_or(|(t, y)| *t == piece.times[0] && *y == piece.columns[0][0]));
                     let new = usize::from(!seen.is_empty());

@@ -1,14 +1,30 @@
+use crate::again::unrolled;
+use std::ops::ControlFlow;
+
 /// A recording that can be read again, piece by piece, as often as need be.
 pub trait Chunks {
     /// First and last time recorded, s; both zero if nothing was.
     fn whole(&self) -> (f64, f64);
 
-    /// Hands over, in order, pieces that cover a stretch of time, s, with the columns asked for only. Every step lies
-    /// within one of them; one repeats the last nodes of the one before as [`repeated`] says.
+    /// Hands over, in order, pieces that cover a stretch of time, s, with the columns asked for only; what comes again once, with
+    /// how often. Every step lies within one of them; one repeats the last nodes of the one before as [`repeated`] says.
     ///
     /// # Errors
     /// [`Unreadable`] if what was kept cannot be read back.
-    fn pieces(&self, from: f64, to: f64, columns: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable>;
+    fn folded(&self, from: f64, to: f64, columns: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable>;
+
+    /// The same with what comes again as often as it comes.
+    ///
+    /// # Errors
+    /// [`Unreadable`] if what was kept cannot be read back.
+    fn pieces(&self, from: f64, to: f64, columns: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable> {
+        self.folded(from, to, columns, &mut |piece| {
+            let _ = unrolled(&piece, (from, to), &mut |piece| {
+                take(piece);
+                ControlFlow::Continue(())
+            });
+        })
+    }
 }
 
 /// Nodes that begin with an end of a step.
@@ -18,6 +34,15 @@ pub struct Piece<'a> {
     pub times: &'a [f64],
     /// Values at the nodes, of each column asked for.
     pub columns: Vec<&'a [f64]>,
+    /// How many times more it comes ([`Chunk::again`](crate::Chunk::again)).
+    pub again: u64,
+}
+
+impl<'a> Piece<'a> {
+    /// One that comes once.
+    pub fn once(times: &'a [f64], columns: Vec<&'a [f64]>) -> Self {
+        Piece { times, columns, again: 0 }
+    }
 }
 
 /// How many nodes at the end of a piece of so many the next one repeats: all from its last end of a step on, which

@@ -33,7 +33,7 @@ mod observer;
 mod step;
 mod whole;
 
-pub use again::{covered, turns, unrolled};
+pub use again::{covered, times_of, turns, unrolled};
 pub use chunk::{Chunk, Column, Joiner, Parter, chunk_nodes, columns, most_nodes};
 pub use chunks::{Chunks, Piece, Unreadable, repeated};
 pub use curve::{Crossover, LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep};

@@ -26,7 +26,8 @@ impl Observer for Recording {
         let mut piece = Chunk::new(tail(&self.0.times), self.0.columns.iter().map(|c| tail(c)).collect());
         piece.extend(&chunk);
         let columns: Vec<&[f64]> = piece.columns.iter().map(Vec::as_slice).collect();
-        let _ = unrolled(&piece.times, &columns, chunk.again, (f64::MIN, f64::MAX), &mut |piece| {
+        let folded = Piece { times: &piece.times, columns, again: chunk.again };
+        let _ = unrolled(&folded, (f64::MIN, f64::MAX), &mut |piece| {
             let new = |values: &[f64]| values[1..].to_vec();
             self.0.extend(&Chunk::new(new(piece.times), piece.columns.iter().map(|c| new(c)).collect()));
             ControlFlow::Continue(())
@@ -42,7 +43,7 @@ impl Chunks for Recording {
         (time(0), time(last))
     }
 
-    fn pieces(
+    fn folded(
         &self,
         _from: f64,
         _to: f64,
@@ -50,7 +51,7 @@ impl Chunks for Recording {
         take: &mut dyn FnMut(Piece<'_>),
     ) -> Result<(), Unreadable> {
         let columns = columns.iter().map(|c| self.columns.get(*c).map_or(&[][..], Vec::as_slice));
-        take(Piece { times: &self.times, columns: columns.collect() });
+        take(Piece::once(&self.times, columns.collect()));
         Ok(())
     }
 }

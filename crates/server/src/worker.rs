@@ -211,14 +211,14 @@ impl Chunks for Reporter {
     fn whole(&self) -> (f64, f64) {
         self.spool.whole()
     }
-    fn pieces(
+    fn folded(
         &self,
         from: f64,
         to: f64,
         columns: &[usize],
         take: &mut dyn FnMut(Piece<'_>),
     ) -> std::result::Result<(), Unreadable> {
-        self.spool.pieces(from, to, columns, take)
+        self.spool.folded(from, to, columns, take)
     }
 }
 

@@ -70,7 +70,7 @@ pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn
     let mut nodes = 0;
     if from.is_some() {
         // What was recorded before counts for the most a run may record.
-        kept.pieces(first, last, &[], &mut |piece| nodes += piece.times.len())?;
+        kept.folded(first, last, &[], &mut |piece| nodes += piece.times.len())?;
     }
     let bytes = bytes_of(nodes, columns.len());
     let mut bounded = Bounded { kept, reached: 0.0, bytes };

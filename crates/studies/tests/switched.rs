@@ -171,8 +171,8 @@ impl Chunks for Halting {
     fn whole(&self) -> (f64, f64) {
         self.0.whole()
     }
-    fn pieces(&self, from: f64, to: f64, of: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable> {
-        self.0.pieces(from, to, of, take)
+    fn folded(&self, from: f64, to: f64, of: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable> {
+        self.0.folded(from, to, of, take)
     }
 }
 

@@ -2,6 +2,7 @@ use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::piece::Piece;
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
 use circuit::Direction;
 
@@ -99,7 +100,7 @@ pub(crate) struct Crossings {
     edges: Vec<Edge>,
     first: Option<f64>,
     last: f64,
-    count: u32,
+    count: u64,
     time: Option<f64>,
 }
 
@@ -119,7 +120,7 @@ impl Crossings {
         self.last = time;
         self.first.get_or_insert(time);
         self.count += 1;
-        if matches!(self.asked, Crossed::Time(number, _) if number == self.count) {
+        if matches!(self.asked, Crossed::Time(number, _) if u64::from(number) == self.count) {
             self.time = Some(time);
         }
     }
@@ -139,6 +140,28 @@ impl Gauge for Crossings {
         }
     }
 
+    /// Whether it is armed when a turn ends does no longer change with the first, so the second is as all that follow.
+    fn take_again(&mut self, turns: &Turns<'_>) {
+        turns.hand(0, &mut |waves| self.take(waves));
+        let (before, mut each) = (self.count, self.clone());
+        turns.hand(1, &mut |waves| self.take(waves));
+        let (found, later) = (self.count - before, turns.count() - 2);
+        if found == 0 {
+            return;
+        }
+        if let Crossed::Time(number, _) = self.asked
+            && let Some(behind) = u64::from(number).checked_sub(self.count + 1)
+            && behind < later * found
+        {
+            // The one that stands in its place in the second turn, and so many turns later.
+            each.asked = Crossed::Time((before + 1 + behind % found) as u32, Direction::Either);
+            turns.hand(1, &mut |waves| each.take(waves));
+            self.time = each.time.map(|time| time + (1 + behind / found) as f64 * turns.period());
+        }
+        self.count += later * found;
+        self.last += later as f64 * turns.period();
+    }
+
     fn again(&mut self, figures: &Figures) -> Result<bool, MeasureError> {
         if self.guard.is_some() {
             return Ok(false);
@@ -155,13 +178,13 @@ impl Gauge for Crossings {
 
     fn value(&self, _: &Figures) -> Result<f64, MeasureError> {
         let period = || match self.first {
-            Some(first) if self.count > 1 => Ok((self.last - first, f64::from(self.count - 1))),
+            Some(first) if self.count > 1 => Ok((self.last - first, (self.count - 1) as f64)),
             _ => Err(MeasureError::NotPeriodic),
         };
         match self.asked {
             Crossed::Frequency => period().map(|(time, periods)| periods / time),
             Crossed::Period => period().map(|(time, periods)| time / periods),
-            Crossed::Count => Ok(f64::from(self.count)),
+            Crossed::Count => Ok(self.count as f64),
             Crossed::Time(..) => self.time.ok_or(MeasureError::NotCrossed),
         }
     }
@@ -181,19 +204,23 @@ impl TimeAbove {
     pub(crate) fn new(span: Span, level: Option<f64>) -> Self {
         TimeAbove { span, level, ready: false, above: 0.0 }
     }
+
+    fn add(&mut self, wave: Waveform<'_>, times: f64) {
+        let (true, Some(level)) = (self.ready, self.level) else { return };
+        for piece in wave.pieces(self.span) {
+            let above = piece.stretches(piece.within(self.span), level).filter(|(_, _, above)| *above);
+            self.above += times * above.map(|(from, to, _)| piece.lasts(from, to)).sum::<f64>();
+        }
+    }
 }
 
 impl Gauge for TimeAbove {
     fn take(&mut self, waves: &[Waveform<'_>]) {
-        let (true, Some(level)) = (self.ready, self.level) else { return };
-        for piece in waves[0].pieces(self.span) {
-            let (a, b) = piece.within(self.span);
-            self.above += piece
-                .stretches((a, b), level)
-                .filter(|(_, _, above)| *above)
-                .map(|(from, to, _)| piece.lasts(from, to))
-                .sum::<f64>();
-        }
+        self.add(waves[0], 1.0);
+    }
+
+    fn take_again(&mut self, turns: &Turns<'_>) {
+        turns.hand(0, &mut |waves| self.add(waves[0], turns.count() as f64));
     }
 
     fn again(&mut self, figures: &Figures) -> Result<bool, MeasureError> {

@@ -2,7 +2,9 @@ use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::polynomial::{Polynomial, roots, slopes, value};
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
+use nalgebra::{Matrix3, Vector3};
 use recording::{PLACES, quartic};
 use std::f64::consts::TAU;
 
@@ -94,6 +96,23 @@ fn followed(course: &Polynomial, length: f64, corner: f64, state: &mut f64) -> P
     quartic([from, p, q, r, to])
 }
 
+/// What a turn makes of what both filters hold, and of a one beside them.
+type Turn = Matrix3<f64>;
+
+impl Filtered {
+    /// A turn is linear in what they hold; nothing counts meanwhile.
+    fn turn(&self, turns: &Turns<'_>) -> Turn {
+        let end = |slow: f64, smooth: f64| {
+            let mut held = Filtered { slow, smooth: Some(smooth), ..self.clone() };
+            turns.hand(0, &mut |waves| held.take(waves));
+            [held.slow, held.smooth.unwrap_or(0.0)]
+        };
+        let (none, slow, smooth) = (end(0.0, 0.0), end(1.0, 0.0), end(0.0, 1.0));
+        let of = |row: usize| [slow[row] - none[row], smooth[row] - none[row], none[row]];
+        Turn::from_row_slice(&[of(0), of(1), [0.0, 0.0, 1.0]].concat())
+    }
+}
+
 impl Gauge for Filtered {
     fn take(&mut self, waves: &[Waveform<'_>]) {
         if !self.ready {
@@ -115,6 +134,30 @@ impl Gauge for Filtered {
                     }
                 }
             }
+        }
+    }
+
+    fn marks(&self) -> Vec<f64> {
+        vec![self.counts_from()]
+    }
+
+    /// What is left of where the filters began dies away from turn to turn, so fewer and fewer of them are looked at, and the last.
+    fn take_again(&mut self, turns: &Turns<'_>) {
+        if !self.ready {
+            return;
+        }
+        turns.hand(0, &mut |waves| self.take(waves));
+        let (turn, count, counts) = (self.turn(turns), turns.count(), turns.span().from >= self.counts_from());
+        let mut next = 1;
+        while next < count {
+            let to = if counts { (next + next / 16).min(count - 1) } else { count };
+            let held = turn.pow((to - next) as u32) * Vector3::new(self.slow, self.smooth.unwrap_or(0.0), 1.0);
+            self.slow = held.x;
+            self.smooth = self.smooth.map(|_| held.y);
+            if to < count {
+                turns.hand(to, &mut |waves| self.take(waves));
+            }
+            next = to + 1;
         }
     }
 

@@ -1,5 +1,6 @@
 use crate::figures::Figures;
 use crate::span::MeasureError;
+use crate::turns::Turns;
 use crate::waveform::Waveform;
 use std::fmt::Debug;
 
@@ -9,6 +10,14 @@ use std::fmt::Debug;
 pub trait Gauge: Debug + Send {
     /// Adds waveforms that follow what was taken before in this pass; all of them have the same nodes.
     fn take(&mut self, waves: &[Waveform<'_>]);
+
+    /// Times inside the span at which it begins or ends to take something, s: a turn with one of them inside comes by itself.
+    fn marks(&self) -> Vec<f64> {
+        Vec::new()
+    }
+
+    /// Adds waveforms that come again and again, all turns within the span and none with a mark inside: as if each were taken.
+    fn take_again(&mut self, turns: &Turns<'_>);
 
     /// Ends a pass; whether another is needed.
     ///

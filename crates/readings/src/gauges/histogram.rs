@@ -27,15 +27,15 @@ impl Histogram {
         !self.times.is_empty()
     }
 
-    /// Adds a waveform.
-    pub(crate) fn take(&mut self, wave: Waveform<'_>, span: Span) {
+    /// Adds a waveform that comes so many times.
+    pub(crate) fn take(&mut self, wave: Waveform<'_>, span: Span, times: f64) {
         let width = (self.high - self.low) / LEVELS as f64;
         for piece in wave.pieces(span) {
             let (a, b) = piece.within(span);
             let over =
                 piece.turns((a, b)).chain([b]).map(|s| (piece.at(s) - piece.at(a)).abs()).fold(0.0, f64::max) / width;
             let parts = if over.is_finite() { (FINE * over).ceil().clamp(1.0, FINE * LEVELS as f64) } else { 1.0 };
-            let each = piece.lasts(a, b) / parts;
+            let each = times * piece.lasts(a, b) / parts;
             for k in 0..parts as usize {
                 let value = piece.at(a + (b - a) * (k as f64 + 0.5) / parts);
                 let place = ((value - self.low) / width).clamp(0.0, LEVELS as f64 - 1.0);

@@ -4,6 +4,7 @@ use super::spectrum::Spectrum;
 use crate::figures::Figures;
 use crate::polynomial::{Polynomial, product};
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
 
 /// What is asked about a voltage and the current that flows with it (IEEE 1459).
@@ -44,6 +45,18 @@ impl Port {
         Port { span, asked, energy: 0.0, squares: [0.0; 2], spectra }
     }
 
+    fn add(&mut self, waves: &[Waveform<'_>], times: f64) {
+        let [voltage, current] = waves else { return };
+        for (v, i) in voltage.pieces(self.span).zip(current.pieces(self.span)) {
+            let bounds = v.within(self.span);
+            let (p, q) = (v.over(bounds), i.over(bounds));
+            let length = times * v.lasts(bounds.0, bounds.1);
+            self.energy += length * mean_of(&p, &q);
+            self.squares[0] += length * mean_of(&p, &p);
+            self.squares[1] += length * mean_of(&q, &q);
+        }
+    }
+
     fn length(&self) -> f64 {
         self.span.to - self.span.from
     }
@@ -63,17 +76,23 @@ impl Port {
 
 impl Gauge for Port {
     fn take(&mut self, waves: &[Waveform<'_>]) {
-        let [voltage, current] = waves else { return };
-        for (v, i) in voltage.pieces(self.span).zip(current.pieces(self.span)) {
-            let bounds = v.within(self.span);
-            let (p, q) = (v.over(bounds), i.over(bounds));
-            let length = v.lasts(bounds.0, bounds.1);
-            self.energy += length * mean_of(&p, &q);
-            self.squares[0] += length * mean_of(&p, &p);
-            self.squares[1] += length * mean_of(&q, &q);
-        }
+        self.add(waves, 1.0);
         for (spectrum, wave) in self.spectra.iter_mut().flatten().zip(waves) {
             spectrum.take(*wave);
+        }
+    }
+
+    fn marks(&self) -> Vec<f64> {
+        vec![self.span.from]
+    }
+
+    fn take_again(&mut self, turns: &Turns<'_>) {
+        if turns.span().from < self.span.from {
+            return;
+        }
+        turns.hand(0, &mut |waves| self.add(waves, turns.count() as f64));
+        for (which, spectrum) in self.spectra.iter_mut().flatten().enumerate() {
+            spectrum.take_again(turns, which);
         }
     }
 

@@ -1,6 +1,7 @@
 use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
 
 /// From when on a signal does no longer change, s: its mean and RMS over each period stay within a band about those of the
@@ -25,6 +26,9 @@ pub(crate) struct Settled {
 
 /// Part of the window, at its end, that a signal without a period is held against.
 const TAIL: f64 = 0.1;
+
+/// Part of a period by which turns may be off after all of them, where they are taken to be whole periods.
+const FITS: f64 = 1e-6;
 
 impl Settled {
     /// Nothing yet.
@@ -82,6 +86,38 @@ impl Settled {
         }
     }
 
+    fn pass_end(&mut self, wave: Waveform<'_>, times: f64) {
+        let end = self.end();
+        for piece in wave.pieces(end) {
+            let bounds = piece.within(end);
+            self.last.0 += times * piece.integral(bounds);
+            self.last.1 += times * piece.integral_of_square(bounds);
+        }
+    }
+
+    /// Of turns that are whole periods together, or of which several are one, all are as the second.
+    fn pass_turns(&mut self, turns: &Turns<'_>) {
+        let (count, ratio) = (turns.count(), self.length / turns.period());
+        let fits = |ratio: f64| (ratio - ratio.round()).abs() * (count as f64) < FITS && ratio > 0.5;
+        let together = if fits(ratio) { ratio.round() } else { 1.0 };
+        let most = count as f64 / together;
+        let skipped = if (fits(ratio) || fits(1.0 / ratio)) && most >= 3.0 { most.floor() - 2.0 } else { 0.0 };
+        let shown = count - (skipped * together) as u64;
+        for turn in 0..shown - together as u64 {
+            turns.hand(turn, &mut |waves| self.pass_periods(waves[0]));
+        }
+        let before = self.off.take();
+        for turn in shown - together as u64..shown {
+            turns.hand(turn, &mut |waves| self.pass_periods(waves[0]));
+        }
+        let periods = (skipped * together / ratio).round();
+        let later = self.off.map(|(time, period)| (time + periods * self.length, period - periods as u64));
+        self.off = later.or(before);
+        if let Some((now, ..)) = &mut self.now {
+            *now -= periods as u64;
+        }
+    }
+
     fn pass_periods(&mut self, wave: Waveform<'_>) {
         let (end, length) = (self.span.to, self.length);
         for piece in wave.pieces(self.span) {
@@ -120,16 +156,26 @@ impl Settled {
 impl Gauge for Settled {
     fn take(&mut self, waves: &[Waveform<'_>]) {
         if !self.ready {
-            let end = self.end();
-            for piece in waves[0].pieces(end) {
-                let bounds = piece.within(end);
-                self.last.0 += piece.integral(bounds);
-                self.last.1 += piece.integral_of_square(bounds);
-            }
+            self.pass_end(waves[0], 1.0);
         } else if self.periodic {
             self.pass_periods(waves[0]);
         } else {
             self.pass_values(waves[0]);
+        }
+    }
+
+    fn marks(&self) -> Vec<f64> {
+        vec![self.end().from]
+    }
+
+    fn take_again(&mut self, turns: &Turns<'_>) {
+        match (self.ready, self.periodic) {
+            (false, _) => turns.hand(0, &mut |waves| self.pass_end(waves[0], turns.count() as f64)),
+            (true, true) => self.pass_turns(turns),
+            (true, false) => {
+                turns.hand(0, &mut |waves| self.take(waves));
+                turns.hand_last(&mut |waves| self.take(waves));
+            }
         }
     }
 

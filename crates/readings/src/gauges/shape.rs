@@ -2,6 +2,7 @@ use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::ringing::{Ringing, TurningPoints};
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
 
 /// What is asked about the shape of a signal.
@@ -34,16 +35,24 @@ impl Shaped {
     pub(crate) fn new(span: Span, asked: Shape) -> Self {
         Shaped { span, asked, magnitude: 0.0 }
     }
+
+    fn add(&mut self, wave: Waveform<'_>, times: f64) {
+        if self.asked == Shape::Form {
+            for piece in wave.pieces(self.span) {
+                let parts = piece.stretches(piece.within(self.span), 0.0);
+                self.magnitude += times * parts.map(|(from, to, _)| piece.integral((from, to)).abs()).sum::<f64>();
+            }
+        }
+    }
 }
 
 impl Gauge for Shaped {
     fn take(&mut self, waves: &[Waveform<'_>]) {
-        if self.asked == Shape::Form {
-            for piece in waves[0].pieces(self.span) {
-                let parts = piece.stretches(piece.within(self.span), 0.0);
-                self.magnitude += parts.map(|(from, to, _)| piece.integral((from, to)).abs()).sum::<f64>();
-            }
-        }
+        self.add(waves[0], 1.0);
+    }
+
+    fn take_again(&mut self, turns: &Turns<'_>) {
+        turns.hand(0, &mut |waves| self.add(waves[0], turns.count() as f64));
     }
 
     fn again(&mut self, _: &Figures) -> Result<bool, MeasureError> {
@@ -87,6 +96,10 @@ impl RingingOf {
 impl Gauge for RingingOf {
     fn take(&mut self, waves: &[Waveform<'_>]) {
         self.points.take(waves[0]);
+    }
+
+    fn take_again(&mut self, turns: &Turns<'_>) {
+        self.points.take_again(turns);
     }
 
     fn again(&mut self, _: &Figures) -> Result<bool, MeasureError> {

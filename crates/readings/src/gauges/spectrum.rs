@@ -2,9 +2,10 @@ use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::polynomial::{Polynomial, slopes, value};
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
 use num_complex::Complex64;
-use std::f64::consts::TAU;
+use std::f64::consts::{PI, TAU};
 
 /// Fourier coefficients of what was recorded, integrated exactly over each polynomial.
 #[derive(Clone, Debug)]
@@ -56,6 +57,16 @@ impl Spectrum {
         }
     }
 
+    /// Adds one that comes again and again: each turn as the first, but for its angle.
+    pub(crate) fn take_again(&mut self, turns: &Turns<'_>, which: usize) {
+        let none = vec![Complex64::ZERO; self.sums.len()];
+        let before = std::mem::replace(&mut self.sums, none);
+        turns.hand(0, &mut |waves| self.take(waves[which]));
+        for (k, (sum, before)) in self.sums.iter_mut().zip(before).enumerate() {
+            *sum = before + *sum * turned((k + 1) as f64 * self.frequency * turns.period(), turns.count() as f64);
+        }
+    }
+
     /// Adds a polynomial that begins at a time, s, and lasts for one.
     fn add(&mut self, course: &Polynomial, start: f64, length: f64) {
         let omega = TAU * self.frequency;
@@ -99,6 +110,13 @@ impl Spectrum {
     }
 }
 
+/// Sum of e^(−2πjkx) over k = 0…n − 1 (Dirichlet's kernel).
+fn turned(x: f64, n: f64) -> Complex64 {
+    let half = PI * (x - x.round());
+    let whole = half.sin();
+    if whole == 0.0 { n.into() } else { (n * half).sin() / whole * Complex64::cis(-(n - 1.0) * half) }
+}
+
 /// Integral of a polynomial of s times e^(−jθs) over s = 0…1, for an angle that is not small: by parts, as often as there is
 /// something left.
 fn transformed(course: &Polynomial, theta: f64) -> Complex64 {
@@ -138,6 +156,16 @@ impl HarmonicsOf {
 impl Gauge for HarmonicsOf {
     fn take(&mut self, waves: &[Waveform<'_>]) {
         self.spectrum.take(waves[0]);
+    }
+
+    fn marks(&self) -> Vec<f64> {
+        vec![self.spectrum.span().from]
+    }
+
+    fn take_again(&mut self, turns: &Turns<'_>) {
+        if turns.span().from >= self.spectrum.span().from {
+            self.spectrum.take_again(turns, 0);
+        }
     }
 
     fn again(&mut self, _: &Figures) -> Result<bool, MeasureError> {

@@ -2,6 +2,7 @@ use super::gauge::Gauge;
 use crate::figures::Figures;
 use crate::gauges::histogram::Histogram;
 use crate::span::{MeasureError, Span};
+use crate::turns::Turns;
 use crate::waveform::Waveform;
 
 /// What is asked about a change from one level to another.
@@ -94,14 +95,14 @@ impl Step {
         (self.start.unwrap_or(f64::NAN), self.end.unwrap_or(f64::NAN))
     }
 
-    fn find_levels(&mut self, wave: Waveform<'_>) {
+    fn find_levels(&mut self, wave: Waveform<'_>, times: f64) {
         let tail = self.tail();
         for piece in wave.pieces(self.span) {
             let (a, _) = piece.within(self.span);
             self.seen.get_or_insert(piece.at(a));
         }
         for piece in wave.pieces(tail) {
-            self.tail += piece.integral(piece.within(tail));
+            self.tail += times * piece.integral(piece.within(tail));
         }
     }
 
@@ -154,11 +155,31 @@ impl Gauge for Step {
         match (self.ready, self.asked) {
             (false, _) if self.histogram.as_ref().is_some_and(Histogram::is_begun) => {
                 let span = self.span;
-                self.histogram.iter_mut().for_each(|histogram| histogram.take(waves[0], span));
+                self.histogram.iter_mut().for_each(|histogram| histogram.take(waves[0], span, 1.0));
             }
-            (false, _) => self.find_levels(waves[0]),
+            (false, _) => self.find_levels(waves[0], 1.0),
             (true, Change::Settles(band)) => self.find_settling(waves[0], band),
             (true, _) => self.find_passages(waves[0]),
+        }
+    }
+
+    fn marks(&self) -> Vec<f64> {
+        vec![self.tail().from]
+    }
+
+    /// What is passed first is passed in the first turn or the second, what is passed last in the last.
+    fn take_again(&mut self, turns: &Turns<'_>) {
+        let times = turns.count() as f64;
+        match (&mut self.histogram, self.ready) {
+            (Some(histogram), false) if histogram.is_begun() => {
+                turns.hand(0, &mut |waves| histogram.take(waves[0], self.span, times));
+            }
+            (_, false) => turns.hand(0, &mut |waves| self.find_levels(waves[0], times)),
+            (_, true) => {
+                turns.hand(0, &mut |waves| self.take(waves));
+                turns.hand(1, &mut |waves| self.take(waves));
+                turns.hand_last(&mut |waves| self.take(waves));
+            }
         }
     }
 
@@ -254,6 +275,18 @@ impl Gauge for Slopes {
             let slopes = piece.steepest((a, b)).map(|s| (piece.slope(s) / piece.lasts(0.0, 1.0)).abs());
             self.steepest = slopes.fold(self.steepest, f64::max);
         }
+    }
+
+    fn marks(&self) -> Vec<f64> {
+        match self.asked {
+            Sloped::At(time) => vec![time],
+            _ => Vec::new(),
+        }
+    }
+
+    fn take_again(&mut self, turns: &Turns<'_>) {
+        turns.hand(0, &mut |waves| self.take(waves));
+        turns.hand_last(&mut |waves| self.take(waves));
     }
 
     fn again(&mut self, _: &Figures) -> Result<bool, MeasureError> {

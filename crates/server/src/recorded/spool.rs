@@ -1,7 +1,6 @@
-use recording::{Chunk, Chunks, Command, Joiner, Observer, Piece, Progress, Unreadable, covered, unrolled};
+use recording::{Chunk, Chunks, Command, Joiner, Observer, Piece, Progress, Unreadable, covered};
 use std::fs::File;
 use std::io;
-use std::ops::ControlFlow;
 use std::os::unix::fs::FileExt;
 
 /// What is kept in memory, bytes; what comes after goes into a file without a name.
@@ -109,26 +108,22 @@ impl Chunks for Spool {
         (self.kept.first().map_or(0.0, |k| k.from), self.kept.last().map_or(0.0, |k| k.to))
     }
 
-    fn pieces(&self, from: f64, to: f64, columns: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable> {
+    fn folded(&self, from: f64, to: f64, columns: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable> {
         if let Some(trouble) = self.trouble() {
             return Err(Unreadable(trouble.to_owned()));
         }
-        let mut all = |piece: Piece<'_>| {
-            take(piece);
-            ControlFlow::Continue(())
-        };
         for kept in self.kept.iter().filter(|k| k.from <= to && k.to >= from) {
             match &kept.place {
                 Place::Memory { times, columns: kept_columns } => {
                     let columns = columns.iter().map(|c| kept_columns.get(*c).map_or(&[][..], Vec::as_slice));
-                    let _ = unrolled(times, &columns.collect::<Vec<_>>(), kept.again, (from, to), &mut all);
+                    take(Piece { times, columns: columns.collect(), again: kept.again });
                 }
                 Place::File { offset, nodes } => {
                     let times = self.read(*offset, *nodes, 0)?;
                     let read = columns.iter().map(|c| self.read(*offset, *nodes, 1 + c));
                     let read = read.collect::<Result<Vec<_>, _>>()?;
-                    let columns: Vec<&[f64]> = read.iter().map(Vec::as_slice).collect();
-                    let _ = unrolled(&times, &columns, kept.again, (from, to), &mut all);
+                    let columns = read.iter().map(Vec::as_slice).collect();
+                    take(Piece { times: &times, columns, again: kept.again });
                 }
             }
         }

@@ -216,11 +216,12 @@ impl Traces<'_> {
             after = last.seq;
             let going = block_in_place(|| {
                 for rows in rows.chunk_by(|a, b| a.seq == b.seq) {
-                    let wanted = each_piece(rows, &columns, (span.from, span.to), &mut |piece| {
+                    let (times, read) = unpacked(rows, &columns)?;
+                    let wanted = unrolled(&folded(rows, &times, &read), (span.from, span.to), &mut |piece| {
                         let values: Vec<Vec<f64>> = piece.columns.iter().map(|c| c.to_vec()).collect();
                         take(piece.times, &evaluated(piece.times, &values))
                     });
-                    if wanted?.is_break() {
+                    if wanted.is_break() {
                         return Ok(false);
                     }
                 }
@@ -245,10 +246,8 @@ impl Traces<'_> {
                 after = last.seq;
                 block_in_place(|| {
                     for rows in rows.chunk_by(|a, b| a.seq == b.seq) {
-                        let _ = each_piece(rows, &columns, (from, to), &mut |piece| {
-                            survey.take(&piece, &columns);
-                            ControlFlow::Continue(())
-                        })?;
+                        let (times, read) = unpacked(rows, &columns)?;
+                        survey.take(&folded(rows, &times, &read), &columns);
                     }
                     Ok::<_, TraceError>(())
                 })?;
@@ -324,14 +323,7 @@ fn name(key: &Column) -> String {
     format!("{}.{}", key.of, key.quantity.letter())
 }
 
-/// Hands over what the rows of one chunk hold, as often as it comes within a window.
-fn each_piece(
-    rows: &[Packed],
-    columns: &[Column],
-    window: (f64, f64),
-    take: &mut dyn FnMut(Piece<'_>) -> ControlFlow<()>,
-) -> Result<ControlFlow<()>, TraceError> {
-    let (times, read) = unpacked(rows, columns)?;
-    let columns: Vec<&[f64]> = read.iter().map(Vec::as_slice).collect();
-    Ok(unrolled(&times, &columns, rows[0].again.unsigned_abs(), window, take))
+/// The piece that the rows of one chunk hold, with how often it comes.
+fn folded<'a>(rows: &[Packed], times: &'a [f64], columns: &'a [Vec<f64>]) -> Piece<'a> {
+    Piece { times, columns: columns.iter().map(Vec::as_slice).collect(), again: rows[0].again.unsigned_abs() }
 }
