@@ -3,7 +3,7 @@
 use std::ops::{Index, IndexMut};
 
 /// A dense matrix, row by row.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Matrix {
     rows: usize,
     columns: usize,
@@ -134,12 +134,23 @@ fn add_scaled(into: &mut [f64], factor: f64, from: &[f64]) {
     into.iter_mut().zip(from).for_each(|(into, from)| *into += factor * from);
 }
 
+/// The largest size in a row, several of which are compared at a time.
+fn largest(row: &[f64]) -> f64 {
+    let mut most = [0.0; BLOCK];
+    let chunks = row.chunks_exact(BLOCK);
+    let rest = chunks.remainder().iter().fold(0.0, |most: f64, e| most.max(e.abs()));
+    for chunk in chunks {
+        most.iter_mut().zip(chunk).for_each(|(most, e)| *most = f64::max(*most, e.abs()));
+    }
+    most.into_iter().fold(rest, f64::max)
+}
+
 /// Rows of a block.
 const BLOCK: usize = 8;
 
 /// A matrix laid out for product after product with a vector: rows in blocks of eight, each column by column, which keeps
 /// sums in registers and lets eight of them go on at a time.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Kernel {
     rows: usize,
     columns: usize,
@@ -207,25 +218,33 @@ impl Ranked {
         let (mut row_scale, mut column_scale) = (vec![1.0; m], vec![1.0; n]);
         for _ in 0..SCALINGS {
             for (r, scale) in row_scale.iter_mut().enumerate() {
-                let factor = power_of_two(lu.row(r).iter().fold(0.0, |most: f64, e| most.max(e.abs())));
+                let factor = power_of_two(largest(lu.row(r)));
                 lu.row_mut(r).iter_mut().for_each(|e| *e *= factor);
                 *scale *= factor;
             }
-            for (c, scale) in column_scale.iter_mut().enumerate() {
-                let factor = power_of_two((0..m).fold(0.0, |most: f64, r| most.max(lu[(r, c)].abs())));
-                (0..m).for_each(|r| lu[(r, c)] *= factor);
-                *scale *= factor;
+            let mut factors = vec![0.0; n];
+            for r in 0..m {
+                factors.iter_mut().zip(lu.row(r)).for_each(|(most, e)| *most = f64::max(*most, e.abs()));
+            }
+            factors.iter_mut().for_each(|most| *most = power_of_two(*most));
+            column_scale.iter_mut().zip(&factors).for_each(|(scale, factor)| *scale *= factor);
+            for r in 0..m {
+                lu.row_mut(r).iter_mut().zip(&factors).for_each(|(e, factor)| *e *= factor);
             }
         }
         let (mut row_order, mut column_order): (Vec<_>, Vec<_>) = ((0..m).collect(), (0..n).collect());
+        // The largest of each row changes only where the row does, which is seldom: most rows have few entries.
+        let mut most: Vec<f64> = (0..m).map(|r| largest(lu.row(r))).collect();
         let mut rank = 0;
         while rank < m.min(n) {
-            let places = (rank..m).flat_map(|r| (rank..n).map(move |c| (r, c)));
-            let Some((r, c)) = places.max_by(|a, b| lu[*a].abs().total_cmp(&lu[*b].abs())) else { break };
-            if lu[(r, c)].abs() <= NOTHING {
+            let Some(r) = (rank..m).max_by(|a, b| most[*a].total_cmp(&most[*b])) else { break };
+            let size = most[r];
+            if size <= NOTHING || !size.is_finite() {
                 break;
             }
+            let Some(c) = (rank..n).rev().find(|c| lu[(r, *c)].abs() == size) else { break };
             lu.swap_rows(rank, r);
+            most.swap(rank, r);
             row_order.swap(rank, r);
             lu.swap_columns(rank, c);
             column_order.swap(rank, c);
@@ -236,6 +255,7 @@ impl Ranked {
                 if factor != 0.0 {
                     let (head, tail) = lu.entries.split_at_mut(r * n);
                     add_scaled(&mut tail[rank + 1..n], -factor, &head[rank * n + rank + 1..rank * n + n]);
+                    most[r] = largest(&tail[rank + 1..n]);
                 }
             }
             rank += 1;
@@ -261,14 +281,14 @@ impl Ranked {
         for r in 0..rank {
             let from = self.row_order[r];
             let mut row: Vec<f64> = right.row(from).iter().map(|e| e * self.row_scale[from]).collect();
-            for k in 0..r {
-                add_scaled(&mut row, -self.lu[(r, k)], y.row(k));
+            for (k, factor) in self.lu.row(r)[..r].iter().enumerate().filter(|(_, factor)| **factor != 0.0) {
+                add_scaled(&mut row, -factor, y.row(k));
             }
             y.row_mut(r).copy_from_slice(&row);
         }
         for r in (0..rank).rev() {
             let mut row = y.row(r).to_vec();
-            for k in r + 1..rank {
+            for k in (r + 1..rank).filter(|k| self.lu[(r, *k)] != 0.0) {
                 add_scaled(&mut row, -self.lu[(r, k)], y.row(k));
             }
             row.iter_mut().for_each(|e| *e /= self.lu[(r, r)]);

@@ -6,9 +6,11 @@ use crate::propagate::Ladder;
 use linear::{Kernel, Matrix};
 
 /// A reduced configuration with everything that is looked at on the way, as rows over what runs.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub(crate) struct Compiled {
     pub(crate) of: Configuration,
+    /// Whether what follows is there.
+    ready: bool,
     pub(crate) ladder: Ladder,
     /// The same of the states alone, once differences have gone through here.
     of_differences: Option<Ladder>,
@@ -50,7 +52,7 @@ impl Seen {
 }
 
 /// Powers of parts with more than two pins.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 struct Powers {
     /// Voltage and current of each port, one after the other.
     rows: Kernel,
@@ -60,7 +62,7 @@ struct Powers {
 }
 
 /// Products that are lost.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 struct Losses {
     rows: Kernel,
     /// The same and behind them how fast they change.
@@ -71,37 +73,34 @@ struct Losses {
 }
 
 impl Compiled {
+    /// What it takes to decide whether it lasts; [`Compiled::prepare`] before it is walked through.
     pub(crate) fn new(network: &Network, regions: &[u8]) -> Result<Self, Contradiction> {
-        let of = Configuration::new(network, regions)?;
+        Ok(Compiled { of: Configuration::new(network, regions)?, ..Compiled::default() })
+    }
+
+    /// Makes ready what walking takes. Of configurations that are met while it is decided which one follows, most are never
+    /// walked through.
+    pub(crate) fn prepare(&mut self, network: &Network) {
+        if std::mem::replace(&mut self.ready, true) {
+            return;
+        }
+        let of = &self.of;
         let recorded: Vec<Vec<f64>> = network.recorded().map(|row| of.row(network, &row)).collect();
         let values = stacked(&[&recorded], network.running());
         let third = values.times(&of.rates).times(&of.rates).times(&of.rates);
-        let alike = in_proportion(&third);
-        let firsts: Vec<Vec<f64>> = alike.iter().map(|alike| recorded[alike[0].0].clone()).collect();
+        self.alike = in_proportion(&third);
+        let firsts: Vec<Vec<f64>> = self.alike.iter().map(|alike| recorded[alike[0].0].clone()).collect();
         let moving = stacked(&[&firsts], network.running());
         let moves = moving.times(&of.rates);
         let level = |k: usize| of.guards.iter().map(|guard| guard.levels[k].clone()).collect::<Vec<_>>();
         let (guards, slopes) = (level(0), level(1));
         let rows = |m: &Matrix| (0..m.rows()).map(|r| m.row(r).to_vec()).collect::<Vec<_>>();
-        let inner = Kernel::new(&stacked(&[&recorded, &guards], network.running()));
+        self.inner = Kernel::new(&stacked(&[&recorded, &guards], network.running()));
         let all = [&recorded, &guards, &slopes, &rows(&moves)];
-        let ends = Kernel::new(&stacked(&all, network.running()));
-        let (powers, losses) = (Powers::new(network, &of), Losses::new(network, &of));
-        let ladder = Ladder::new(&of.rates);
-        let (recorded, moving) = (recorded.len(), [moving, moves]);
-        Ok(Compiled {
-            of,
-            ladder,
-            of_differences: None,
-            moving,
-            alike,
-            pace: None,
-            recorded,
-            inner,
-            ends,
-            powers,
-            losses,
-        })
+        self.ends = Kernel::new(&stacked(&all, network.running()));
+        (self.powers, self.losses) = (Powers::new(network, of), Losses::new(network, of));
+        self.ladder = Ladder::new(&of.rates);
+        (self.recorded, self.moving) = (recorded.len(), [moving, moves]);
     }
 
     pub(crate) fn seen(&self) -> Seen {

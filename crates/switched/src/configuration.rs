@@ -21,8 +21,8 @@ pub(crate) struct Watched {
     /// Element and guard within its region.
     pub(crate) element: usize,
     pub(crate) to: usize,
-    /// Size of the pulse on entry, the guard's value, its first and second derivative: rows over z.
-    pub(crate) pulse: Vec<f64>,
+    /// Size of the pulse on entry, if there may be one, the guard's value, its first and second derivative: rows over z.
+    pub(crate) pulse: Option<Vec<f64>>,
     pub(crate) levels: [Vec<f64>; 3],
     /// What right behind the entry each of these is made of, as sizes over what ran before it: rounding in that is rounding in them.
     pub(crate) made_of: [Vec<f64>; 3],
@@ -31,7 +31,7 @@ pub(crate) struct Watched {
 }
 
 /// A reduced configuration.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub(crate) struct Configuration {
     pub(crate) regions: Vec<u8>,
     /// `dz/dt = A·z`.
@@ -267,7 +267,8 @@ impl Configuration {
             for guard in &region.guards {
                 let (mut by_unknown, mut value) = (vec![0.0; network.unknowns()], vec![0.0; network.running()]);
                 network.spread(&guard.holds, &mut by_unknown, &mut value);
-                let pulse = through(&by_unknown, pulses, vec![0.0; value.len()]);
+                let pulse = self.entry.is_some().then(|| through(&by_unknown, pulses, vec![0.0; value.len()]));
+                let pulse = pulse.filter(|row| row.iter().any(|entry| *entry != 0.0));
                 let value = through(&by_unknown, &self.solved, value);
                 let first = through(&value, &self.rates, vec![0.0; value.len()]);
                 let second = through(&first, &self.rates, vec![0.0; value.len()]);
@@ -374,12 +375,16 @@ impl<'a> Level<'a> {
 /// Entries next to nothing beside what the same cause does elsewhere are what rounding left of zero. A current that is zero
 /// for good must be zero to the bit, or its sign would decide where a diode is.
 fn settle_zeros(ranked: &Ranked, solved: &mut Matrix) {
-    for c in 0..solved.columns() {
-        let size = |m: &Matrix, r: usize| m[(r, c)].abs() / ranked.unit(r);
-        let largest = (0..solved.rows()).map(|r| size(solved, r)).fold(0.0, f64::max);
-        for r in 0..solved.rows() {
-            if size(solved, r) <= ZERO * largest {
-                solved[(r, c)] = 0.0;
+    let mut largest = vec![0.0; solved.columns()];
+    for r in 0..solved.rows() {
+        let sizes = solved.row(r).iter().map(|entry| entry.abs() / ranked.unit(r));
+        largest.iter_mut().zip(sizes).for_each(|(largest, size)| *largest = f64::max(*largest, size));
+    }
+    for r in 0..solved.rows() {
+        let unit = ranked.unit(r);
+        for (entry, largest) in solved.row_mut(r).iter_mut().zip(&largest) {
+            if entry.abs() / unit <= ZERO * largest {
+                *entry = 0.0;
             }
         }
     }
@@ -408,12 +413,15 @@ fn cleaned(left: &Matrix, right: &Matrix) -> Matrix {
 fn summed(left: &Matrix, right: &Matrix, more: &Matrix, little: f64) -> Matrix {
     let mut product = left.times(right);
     product.add_scaled(1.0, more);
+    let mut sizes = vec![0.0; right.columns()];
     for r in 0..product.rows() {
-        for c in 0..product.columns() {
-            let terms: f64 = (0..left.columns()).map(|k| (left[(r, k)] * right[(k, c)]).abs()).sum();
-            let size = terms + more[(r, c)].abs();
-            if product[(r, c)].abs() <= little * size {
-                product[(r, c)] = 0.0;
+        sizes.fill(0.0);
+        for (k, factor) in left.row(r).iter().enumerate().filter(|(_, factor)| **factor != 0.0) {
+            sizes.iter_mut().zip(right.row(k)).for_each(|(size, entry)| *size += (factor * entry).abs());
+        }
+        for ((entry, size), more) in product.row_mut(r).iter_mut().zip(&sizes).zip(more.row(r)) {
+            if entry.abs() <= little * (size + more.abs()) {
+                *entry = 0.0;
             }
         }
     }

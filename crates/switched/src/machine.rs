@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 
 /// Rounding in a guard, relative to the largest its terms have been.
-const ROUNDING: f64 = 1e-11;
+pub(crate) const ROUNDING: f64 = 1e-11;
 
 /// What became of a machine at an event.
 #[derive(Debug)]
@@ -96,7 +96,8 @@ impl Machine {
     /// [`SwitchedError::Impossible`], which it was not when it was left.
     pub(crate) fn place(&mut self, t: f64, placed: &Placed) -> Result<(), SwitchedError> {
         self.t = t;
-        self.at = self.configuration(&placed.regions)?;
+        let at = self.configuration(&placed.regions)?;
+        self.stand_in(at);
         self.z.copy_from_slice(&placed.z);
         self.scale.copy_from_slice(&placed.scale);
         self.passed.copy_from_slice(&placed.passed);
@@ -331,6 +332,12 @@ impl Machine {
         self.compiled.push(made);
         self.known.insert(regions.to_vec(), self.compiled.len() - 1);
         Ok(self.compiled.len() - 1)
+    }
+
+    /// Is in a configuration from now on.
+    pub(crate) fn stand_in(&mut self, configuration: usize) {
+        self.compiled[configuration].prepare(&self.network);
+        self.at = configuration;
     }
 
     /// Energy stored in all parts, J.

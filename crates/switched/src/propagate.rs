@@ -97,7 +97,7 @@ impl Series {
 }
 
 /// What it takes to propagate within a configuration.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub(crate) struct Ladder {
     rates: Kernel,
     /// Rates times the lowest level's step, and the exponential of a step of the level that comes next.

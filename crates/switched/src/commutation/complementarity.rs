@@ -11,6 +11,7 @@ use super::companion::Companion;
 use crate::error::SwitchedError;
 use crate::machine::Machine;
 use crate::network::Changes;
+use crate::propagate::Ladder;
 
 /// Rounds in which regions are changed together before they are changed one by one, and rounds at most.
 const TOGETHER: usize = 4;
@@ -91,7 +92,7 @@ impl Machine {
 
     /// The regions at the end of a path through the companion network.
     fn followed(&mut self, begun: &[u8], before: &[f64], step: f64) -> Option<Vec<u8>> {
-        let near = self.compiled.get(self.at).or(self.compiled.last())?.ladder.near();
+        let near = Ladder::new(&self.compiled.get(self.at).or(self.compiled.last())?.of.rates).near();
         let near = if near.is_finite() { near } else { 1.0 };
         let blocking: Vec<u8> = begun
             .iter()

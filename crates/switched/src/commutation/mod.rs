@@ -11,7 +11,7 @@ mod complementarity;
 
 use crate::configuration::{By, Jump, Watched};
 use crate::error::SwitchedError;
-use crate::machine::{Change, Machine};
+use crate::machine::{Change, Machine, ROUNDING};
 use crate::network::Changes;
 use linear::dot;
 
@@ -39,19 +39,18 @@ struct Decisions {
 }
 
 impl Machine {
-    /// Whether a guard holds from now on: the first that is not rounding of the pulse, the value and its derivatives decides.
-    fn holds(&self, guard: &Watched, before: &[f64], after: &[f64]) -> bool {
+    /// Whether a guard holds from now on: the first that is not rounding of the pulse, the value and its derivatives decides;
+    /// `unsure` is what may be rounding in each of what runs.
+    fn holds(guard: &Watched, unsure: &[f64], before: &[f64], after: &[f64]) -> bool {
         let sign = |row: &[f64], z: &[f64], sizes: &[f64]| {
             let value = dot(row, z);
-            let unsure = sizes.iter().zip(&self.unsure).map(|(size, unsure)| (size * unsure).abs()).sum::<f64>();
-            if value.abs() <= Machine::rounding_of(&self.scale, self.slack, sizes) + unsure { 0.0 } else { value }
+            let rounding = sizes.iter().zip(unsure).map(|(size, unsure)| (size * unsure).abs()).sum::<f64>();
+            if value.abs() <= rounding { 0.0 } else { value }
         };
+        let pulse = guard.pulse.iter().map(|row| sign(row, before, row));
         let levels = guard.levels.iter().zip(&guard.made_of);
         let levels = levels.map(|(level, sizes)| sign(level, after, sizes));
-        std::iter::once(sign(&guard.pulse, before, &guard.pulse))
-            .chain(levels)
-            .find(|s| *s != 0.0)
-            .is_none_or(|s| s > 0.0)
+        pulse.chain(levels).find(|s| *s != 0.0).is_none_or(|s| s > 0.0)
     }
 
     /// Guards of a configuration that fail behind an entry into it, at most one of each element, of elements that change so.
@@ -62,9 +61,11 @@ impl Machine {
         changes: impl Fn(Changes) -> bool,
     ) -> Vec<usize> {
         let guards = &self.compiled[configuration].of.guards;
+        let rounding = |(scale, unsure): (&f64, &f64)| self.slack * ROUNDING * scale + unsure;
+        let unsure: Vec<f64> = self.scale.iter().zip(&self.unsure).map(rounding).collect();
         let of_those = guards.iter().enumerate().filter(|(_, g)| changes(self.network.elements[g.element].changes));
         let mut failing: Vec<usize> =
-            of_those.filter(|(_, g)| !self.holds(g, before, after)).map(|(place, _)| place).collect();
+            of_those.filter(|(_, g)| !Machine::holds(g, &unsure, before, after)).map(|(place, _)| place).collect();
         failing.dedup_by_key(|place| guards[*place].element);
         failing
     }
@@ -123,7 +124,7 @@ impl Machine {
                 jumps.push(Jump::Entered(configuration));
                 let strikes = jumps.iter().any(|jump| self.compiled[jump.of()].of.entry.is_some());
                 let taken = if strikes { self.stored(&self.z) - self.stored(&after) } else { 0.0 };
-                self.at = configuration;
+                self.stand_in(configuration);
                 self.z = after;
                 self.scale.iter_mut().zip(&self.z).for_each(|(scale, z)| *scale = scale.max(z.abs()));
                 return Ok(Change { taken, jumps, pulses });

@@ -91,6 +91,7 @@ pub fn level(run: &Run, signal: &str, t: f64) -> f64 {
 
 /// A signal goes up to its full height and down as the edges say, the first of which finds it low.
 pub fn follows(runs: &[Run; 2], signal: &str, edges: &[(f64, bool)], end: f64) -> Result<(), TestCaseError> {
+    prop_assume!(edges.iter().all(|(at, _)| !at.is_nan()));
     let mut all = vec![(0.0, false)];
     for edge in edges.iter().filter(|(at, _)| *at < end) {
         match all.last() {
@@ -119,18 +120,36 @@ pub fn follows(runs: &[Run; 2], signal: &str, edges: &[(f64, bool)], end: f64) -
     Ok(())
 }
 
-/// When a function first falls below zero between two times, s.
+/// What a function comes near zero by without being sure to pass it, V.
+const TOUCHES: f64 = 2e-3;
+
+/// When a function first falls below zero between two times, s; no number where it touches zero before, for who is to say.
 pub fn falls(from: f64, to: f64, f: impl Fn(f64) -> f64) -> Option<f64> {
     const PLACES: u32 = 2000;
     let place = |k: u32| from + (to - from) * f64::from(k) / f64::from(PLACES);
-    if f(from) < 0.0 {
+    if from.is_nan() || f(from) < 0.0 {
         return Some(from);
     }
-    let found = (1..=PLACES).find(|k| f(place(*k)) < 0.0)?;
+    let found = (1..=PLACES).find(|k| f(place(*k)) < 0.0);
+    let dips =
+        (1..found.unwrap_or(PLACES)).filter(|k| [k - 1, k + 1].iter().all(|beside| f(place(*beside)) >= f(place(*k))));
+    if dips.into_iter().any(|k| least(place(k - 1), place(k + 1), &f) < TOUCHES) {
+        return Some(f64::NAN);
+    }
+    let found = found?;
     let (mut a, mut b) = (place(found - 1), place(found));
     for _ in 0..60 {
         let middle = 0.5 * (a + b);
         if f(middle) < 0.0 { b = middle } else { a = middle }
     }
     Some(b)
+}
+
+/// The least value of a function that falls and rises between two times.
+fn least(mut a: f64, mut b: f64, f: impl Fn(f64) -> f64) -> f64 {
+    for _ in 0..60 {
+        let (c, d) = (a + (b - a) / 3.0, b - (b - a) / 3.0);
+        if f(c) < f(d) { b = d } else { a = c }
+    }
+    f(0.5 * (a + b))
 }
