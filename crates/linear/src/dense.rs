@@ -193,6 +193,30 @@ impl Kernel {
     }
 }
 
+impl Kernel {
+    /// `y = M · x` of two vectors at once, such as a real and an imaginary part.
+    pub fn apply_to_both(&self, x: [&[f64]; 2], y: [&mut [f64]; 2]) {
+        let ([a, b], [into_a, into_b]) = (x.map(|x| &x[..self.columns]), y);
+        if self.columns == 0 {
+            into_a.fill(0.0);
+            into_b.fill(0.0);
+            return;
+        }
+        let blocks = self.blocks.chunks_exact(self.columns);
+        for ((block, into_a), into_b) in blocks.zip(into_a.chunks_mut(BLOCK)).zip(into_b.chunks_mut(BLOCK)) {
+            let (mut sums_a, mut sums_b) = ([0.0; BLOCK], [0.0; BLOCK]);
+            for ((column, a), b) in block.iter().zip(a).zip(b) {
+                for ((sum_a, sum_b), entry) in sums_a.iter_mut().zip(&mut sums_b).zip(column) {
+                    *sum_a += entry * a;
+                    *sum_b += entry * b;
+                }
+            }
+            into_a.iter_mut().zip(sums_a).for_each(|(y, sum)| *y = sum);
+            into_b.iter_mut().zip(sums_b).for_each(|(y, sum)| *y = sum);
+        }
+    }
+}
+
 /// `P·(R·M·C)·Q = L·U` with complete pivoting, rows and columns scaled by powers of two first, so that the rank can be told
 /// where entries of very different size meet.
 #[derive(Clone, Debug)]
@@ -379,13 +403,15 @@ const PADE: [f64; 14] = [
 /// Norm up to which that approximant is exact to rounding.
 const PADE_REACH: f64 = 5.4;
 
-/// `e^A` by scaling and squaring with the Padé approximant of degree 13 (N. J. Higham, *The scaling and squaring method for
+/// `e^A − 1` by scaling and squaring with the Padé approximant of degree 13 (N. J. Higham, *The scaling and squaring method for
 /// the matrix exponential revisited*, SIAM J. Matrix Anal. Appl. 26, 2005), after balancing by powers of two (B. N. Parlett &
-/// C. Reinsch, Numer. Math. 13, 1969), so that units that differ by many decades cost no accuracy.
+/// C. Reinsch, Numer. Math. 13, 1969), so that units that differ by many decades cost no accuracy. The one is never added: of
+/// what moves slowly beside something fast a doubled change is `2·E + E²`, where squaring `e^A` would leave rounding of the one, doubled
+/// as often.
 ///
 /// # Panics
 /// If the matrix is not square.
-pub fn exponential(matrix: &Matrix) -> Matrix {
+pub fn exponential_less_one(matrix: &Matrix) -> Matrix {
     assert_eq!(matrix.rows, matrix.columns, "square");
     let n = matrix.rows;
     let (mut a, scale) = balanced(matrix);
@@ -407,12 +433,11 @@ pub fn exponential(matrix: &Matrix) -> Matrix {
     let odd = a.times(&odd);
     let mut even = a6.times(&high(8));
     even.add_scaled(1.0, &sum([(b[2], &a2), (b[4], &a4), (b[6], &a6)], b[0]));
-    let (mut above, mut below) = (even.clone(), even);
-    above.add_scaled(1.0, &odd);
+    let mut below = even;
     below.add_scaled(-1.0, &odd);
-    let mut result = Ranked::new(&below).solve(&above);
+    let mut result = Ranked::new(&below).solve(&odd.scaled(2.0));
     for _ in 0..squarings {
-        result = result.times(&result);
+        result = one_after_the_other(&result, &result);
     }
     for r in 0..n {
         for c in 0..n {
@@ -420,6 +445,14 @@ pub fn exponential(matrix: &Matrix) -> Matrix {
         }
     }
     result
+}
+
+/// `(1 + A)·(1 + B) − 1`: what changes by B and then by A.
+pub fn one_after_the_other(then: &Matrix, first: &Matrix) -> Matrix {
+    let mut both = then.times(first);
+    both.add_scaled(1.0, then);
+    both.add_scaled(1.0, first);
+    both
 }
 
 /// `D⁻¹·A·D` with rows and columns of about one size, and the diagonal of D.

@@ -22,7 +22,7 @@ mod eigen;
 mod periodic;
 mod sparse;
 
-pub use dense::{Kernel, Matrix, Ranked, dot, exponential};
+pub use dense::{Kernel, Matrix, Ranked, dot, exponential_less_one, one_after_the_other};
 pub use eigen::{eigenvalues, untold};
 pub use periodic::to_periodic;
 pub use sparse::{Lu, Pattern, Scalar, Singular, Symbolic};

@@ -1,6 +1,6 @@
 //! Dense matrices against closed forms, and against what defines them, for matrices made at random.
 
-use mellow_linear::{Kernel, Matrix, Ranked, exponential};
+use mellow_linear::{Kernel, Matrix, Ranked, exponential_less_one, one_after_the_other};
 use proptest::prelude::*;
 
 fn matrix(rows: &[&[f64]]) -> Matrix {
@@ -17,6 +17,12 @@ fn random(rows: usize, columns: usize) -> impl Strategy<Value = Matrix> {
         }
         m
     })
+}
+
+fn exponential(m: &Matrix) -> Matrix {
+    let mut whole = exponential_less_one(m);
+    whole.add_scaled(1.0, &Matrix::identity(m.rows()));
+    whole
 }
 
 fn largest(m: &Matrix) -> f64 {
@@ -42,6 +48,14 @@ fn exponentials_have_their_closed_forms() {
     // −1 and −1e6 per second, coupled one way: e^(At)₁₂ = (e^−t − e^−1e6·t)/(1e6 − 1).
     let stiff = exponential(&matrix(&[&[-1.0, 1.0], &[0.0, -1e6]]));
     assert!((stiff[(0, 1)] * (1e6 - 1.0) - (-1.0f64).exp()).abs() < 1e-10);
+    // What is slow beside something fast changes by little, and that is known as closely as anything: e^(−t/s) − 1, over times in
+    // which the fast one has long ended.
+    for slow in [1e-3, 1e-6, 1e-9] {
+        let slowly = exponential_less_one(&matrix(&[&[-slow, 0.0], &[1.0, -1e6]]));
+        assert!((slowly[(0, 0)] / (-slow).exp_m1() - 1.0).abs() < 1e-13, "{slowly:?}");
+        let twice = one_after_the_other(&slowly, &slowly);
+        assert!((twice[(0, 0)] / (-2.0 * slow).exp_m1() - 1.0).abs() < 1e-13, "{twice:?}");
+    }
 }
 
 proptest! {
@@ -66,6 +80,10 @@ proptest! {
         Kernel::new(&m).apply(&column, &mut y);
         let wanted = m.times(&x);
         prop_assert!((0..19).all(|r| (y[r] - wanted[(r, 0)]).abs() <= 1e-12 * largest(&m) * largest(&x)));
+        let (mut a, mut b) = (vec![f64::NAN; 19], vec![f64::NAN; 19]);
+        let twice: Vec<f64> = column.iter().map(|x| 2.0 * x).collect();
+        Kernel::new(&m).apply_to_both([&column, &twice], [&mut a, &mut b]);
+        prop_assert!((0..19).all(|r| (a[r] - y[r]).abs() + (b[r] - 2.0 * y[r]).abs() <= 1e-12 * largest(&m) * largest(&x)));
     }
 
     /// A product of a tall and a wide matrix has the inner rank at most; its null spaces are null, and what lies in its range

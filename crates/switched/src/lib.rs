@@ -63,4 +63,4 @@ pub use tones::Tone;
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.
-pub const VERSION: &str = "7";
+pub const VERSION: &str = "8";

@@ -6,7 +6,7 @@ use crate::machine::Machine;
 use crate::network::Network;
 use crate::orbit::{Along, Event};
 use crate::propagate::Ladder;
-use linear::dot;
+use linear::{Kernel, Matrix, dot, one_after_the_other};
 use nalgebra::{DMatrix, DVector};
 
 pub(crate) type Reals = DMatrix<f64>;
@@ -26,18 +26,20 @@ pub(crate) struct Way {
 pub(crate) struct Piece {
     pub(crate) way: usize,
     pub(crate) length: f64,
-    /// `e^(A·h)`.
-    pub(crate) through: Reals,
+    /// What `e^(A·h)` changes, the one left out.
+    pub(crate) change: Kernel,
     pub(crate) shift: Option<Shift>,
 }
 
-/// An event: what becomes of differences and of the input, by how much later it comes for each, and what jumps.
+/// An event: what it changes of differences and of the input, by how much later it comes for each, and what jumps.
 pub(crate) struct Shift {
-    pub(crate) states: Reals,
+    /// What it changes of differences: the rows of states that jump, or move where they stand.
+    pub(crate) change: Vec<(usize, Vec<f64>)>,
     pub(crate) input: DVector<f64>,
-    pub(crate) later: DVector<f64>,
+    pub(crate) later: Vec<f64>,
     pub(crate) later_input: f64,
-    pub(crate) jump: DVector<f64>,
+    /// Of what is seen, by its place.
+    pub(crate) jump: Vec<(usize, f64)>,
 }
 
 /// What a walk passes: configurations with the time in each, s, and the events that end them.
@@ -67,13 +69,17 @@ pub(crate) struct Orbit {
     /// Configurations the orbit passes through.
     pub(crate) ways: Vec<Way>,
     pub(crate) pieces: Vec<Piece>,
+    /// What a period changes of differences, each in the measure of the largest its state has been: the monodromy less one, of which
+    /// what hardly changes would be rounding.
+    pub(crate) change: Matrix,
 }
 
 impl Orbit {
     pub(crate) fn new(machine: &Machine, network: &Network, walk: Walk) -> Result<Self, SwitchedError> {
         let scale = machine.scale[..network.states.len()].iter();
         let scale = scale.map(|scale| if *scale > 0.0 { *scale } else { 1.0 }).collect();
-        let mut orbit = Orbit { scale, ways: Vec::new(), pieces: Vec::new() };
+        let n = network.states.len();
+        let mut orbit = Orbit { scale, ways: Vec::new(), pieces: Vec::new(), change: Matrix::zeros(n, n) };
         for (length, event, jump) in walk.events {
             for at in event.jumps.iter().map(Jump::of).chain([event.was]) {
                 orbit.way(machine, network, at)?;
@@ -94,10 +100,13 @@ impl Orbit {
         (states, DVector::from_fn(rows.len(), |r, _| rows[r][rows[r].len() - 1]))
     }
 
-    /// Columns of what runs, of a difference of one in each state and last in the input.
-    fn columns(&self, columns: &[Vec<f64>]) -> (Reals, DVector<f64>) {
+    /// What is changed by a difference of one in each state and last in the input, by columns of what runs.
+    fn changed(&self, columns: &[Vec<f64>]) -> (Matrix, DVector<f64>) {
         let n = self.scale.len();
-        let states = Reals::from_fn(n, n, |r, c| columns[c][r] * self.scale[c] / self.scale[r]);
+        let mut states = Matrix::zeros(n, n);
+        for (r, c) in (0..n).flat_map(|r| (0..n).map(move |c| (r, c))) {
+            states[(r, c)] = columns[c][r] * self.scale[c] / self.scale[r];
+        }
         (states, DVector::from_fn(n, |r, _| columns[n][r] / self.scale[r]))
     }
 
@@ -141,25 +150,31 @@ impl Orbit {
         let Some(way) = self.known(at) else { return };
         let mut units = self.units(network);
         let ladder = &mut self.ways[way].ladder;
-        units.iter_mut().for_each(|unit| ladder.advance(unit, length));
-        let through = self.columns(&units).0;
+        units.iter_mut().for_each(|unit| *unit = ladder.change(unit, length));
+        let change = self.changed(&units).0;
+        self.change = one_after_the_other(&change, &self.change);
         let shift = ends.map(|(event, jump)| self.shift(network, &event, jump));
-        self.pieces.push(Piece { way, length, through, shift });
+        self.pieces.push(Piece { way, length, change: Kernel::new(&change), shift });
     }
 
-    fn shift(&self, network: &Network, event: &Event, jump: Vec<f64>) -> Shift {
+    fn shift(&mut self, network: &Network, event: &Event, jump: Vec<f64>) -> Shift {
         let n = self.scale.len();
-        let of = |at: usize| &self.ways[self.known(at).unwrap_or_default()].of;
         let mut units = self.units(network);
+        let of = |at: usize| &self.ways[self.known(at).unwrap_or_default()].of;
         let later: Vec<f64> = units.iter().map(|unit| event.later(of(event.was), unit)).collect();
-        units.iter_mut().for_each(|unit| event.shift(&of, unit));
-        let (states, input) = self.columns(&units);
+        for (one, unit) in (0..n).chain([network.running() - 1]).zip(&mut units) {
+            event.shift(&of, unit);
+            unit[one] -= 1.0;
+        }
+        let (change, input) = self.changed(&units);
+        self.change = one_after_the_other(&change, &self.change);
+        let rows = (0..n).map(|row| (row, change.row(row).to_vec()));
         Shift {
-            states,
+            change: rows.filter(|(_, row)| row.iter().any(|entry| *entry != 0.0)).collect(),
             input,
-            later: DVector::from_fn(n, |k, _| later[k] * self.scale[k]),
+            later: later[..n].iter().zip(&self.scale).map(|(later, scale)| later * scale).collect(),
             later_input: later[n],
-            jump: DVector::from_vec(jump),
+            jump: jump.into_iter().enumerate().filter(|(_, jump)| *jump != 0.0).collect(),
         }
     }
 }

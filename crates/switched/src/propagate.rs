@@ -1,9 +1,10 @@
 //! Exact propagation within a configuration: `z(t + h) = e^(A·h)·z(t)` for any h.
 //!
-//! The exponential is kept for multiples of a short time by powers of a base, so that any time is a few products and a
-//! remainder over which a short Taylor series is exact to rounding.
+//! What the exponential changes, `e^(A·h) − 1`, is kept for multiples of a short time by powers of a base, so that any time is a
+//! few products and a remainder over which a short Taylor series is exact to rounding. Without the one in it what is slow beside
+//! something fast is known as closely as that.
 
-use linear::{Kernel, Matrix, dot, exponential};
+use linear::{Kernel, Matrix, dot, exponential_less_one, one_after_the_other};
 
 /// Steps of each level of the ladder.
 const BASE: usize = 16;
@@ -100,12 +101,12 @@ impl Series {
 #[derive(Debug, Default)]
 pub(crate) struct Ladder {
     rates: Kernel,
-    /// Rates times the lowest level's step, and the exponential of a step of the level that comes next.
+    /// Rates times the lowest level's step, and what a step of the level that comes next changes.
     first: Matrix,
     next: Option<Matrix>,
     /// Time of a step of the lowest level, s.
     foot: f64,
-    /// Of each level, exponentials of one to fifteen steps; made when they are first needed.
+    /// Of each level, what one to fifteen steps change; made when they are first needed.
     levels: Vec<Vec<Kernel>>,
     spare: [Vec<f64>; 2],
 }
@@ -127,7 +128,7 @@ impl Ladder {
     }
 
     /// Moves z on by a time, s.
-    pub(crate) fn advance(&mut self, z: &mut Vec<f64>, h: f64) {
+    pub(crate) fn advance(&mut self, z: &mut [f64], h: f64) {
         let mut left = h;
         if self.foot.is_finite() && left >= self.foot {
             let whole = (left / self.foot) as u64;
@@ -137,16 +138,47 @@ impl Ladder {
         self.series(z, left);
     }
 
+    /// What becomes of z over a time, s, less z.
+    pub(crate) fn change(&mut self, z: &[f64], h: f64) -> Vec<f64> {
+        let (mut change, mut left, mut there) = (vec![0.0; z.len()], h, z.to_vec());
+        let mut add = |there: &mut Vec<f64>, more: &[f64]| {
+            change.iter_mut().zip(more).for_each(|(change, more)| *change += more);
+            there.iter_mut().zip(z).zip(&change).for_each(|((there, z), change)| *there = z + change);
+        };
+        if self.foot.is_finite() && left >= self.foot {
+            let mut whole = (left / self.foot) as u64;
+            left = (left - whole as f64 * self.foot).max(0.0);
+            let mut level = 0;
+            while whole > 0 {
+                let steps = (whole % BASE as u64) as usize;
+                if steps > 0 {
+                    self.climb(level);
+                    self.levels[level][steps - 1].apply(&there, &mut self.spare[0]);
+                    add(&mut there, &self.spare[0]);
+                }
+                whole /= BASE as u64;
+                level += 1;
+            }
+        }
+        let mut term = there.clone();
+        for k in 1..=TERMS {
+            self.rates.apply(&term, &mut self.spare[0]);
+            self.spare[0].iter_mut().for_each(|next| *next *= left / k as f64);
+            term.copy_from_slice(&self.spare[0]);
+            add(&mut there, &term);
+        }
+        change
+    }
+
     /// Moves z on by so many steps of the lowest level.
-    fn feet(&mut self, z: &mut Vec<f64>, mut whole: u64) {
+    fn feet(&mut self, z: &mut [f64], mut whole: u64) {
         let mut level = 0;
         while whole > 0 {
             let steps = (whole % BASE as u64) as usize;
             if steps > 0 {
                 self.climb(level);
-                let step = &self.levels[level][steps - 1];
-                step.apply(z, &mut self.spare[0]);
-                std::mem::swap(z, &mut self.spare[0]);
+                self.levels[level][steps - 1].apply(z, &mut self.spare[0]);
+                z.iter_mut().zip(&self.spare[0]).for_each(|(z, change)| *z += change);
             }
             whole /= BASE as u64;
             level += 1;
@@ -209,13 +241,13 @@ impl Ladder {
 
     fn climb(&mut self, level: usize) {
         while self.levels.len() <= level {
-            let one = self.next.take().unwrap_or_else(|| exponential(&self.first));
+            let one = self.next.take().unwrap_or_else(|| exponential_less_one(&self.first));
             let (mut steps, mut power) = (vec![Kernel::new(&one)], one.clone());
             for _ in 1..BASE - 1 {
-                power = power.times(&one);
+                power = one_after_the_other(&one, &power);
                 steps.push(Kernel::new(&power));
             }
-            self.next = Some(power.times(&one));
+            self.next = Some(one_after_the_other(&one, &power));
             self.levels.push(steps);
         }
     }

@@ -12,12 +12,13 @@
 
 use crate::course::Course;
 use crate::error::SwitchedError;
-use crate::linearised::{Orbit, Piece, Reals, Shift, Walk};
+use crate::linearised::{Orbit, Piece, Reals, Shift, Walk, Way};
 use crate::network::Network;
 use crate::parts;
 use crate::row::{Of, Row};
 use crate::settled::Settled;
 use circuit::{Circuit, KindId};
+use linear::dot;
 use nalgebra::{DMatrix, DVector, Dyn, LU};
 use recording::{Complex64, Excitation, Observer, Probed};
 use std::f64::consts::TAU;
@@ -33,8 +34,6 @@ pub struct SmallSignal {
     /// What a period leaves of small disturbances (Floquet multipliers); beyond one they grow, and what is returned is the answer
     /// of a state that no circuit stays in.
     pub multipliers: Vec<Complex64>,
-    /// What a period leaves of differences, each in the measure of the largest its state has been.
-    leaves: Reals,
     orbit: Orbit,
 }
 
@@ -75,21 +74,12 @@ impl SmallSignal {
         let mut walk = Walk::default();
         settled.again(&mut walk)?;
         let orbit = Orbit::new(settled.machine(), &differences, walk)?;
-        let n = orbit.scale.len();
-        let leaves = orbit.pieces.iter().fold(Reals::identity(n, n), |leaves, piece| {
-            let leaves = &piece.through * leaves;
-            match &piece.shift {
-                Some(shift) => &shift.states * leaves,
-                None => leaves,
-            }
-        });
         Ok(SmallSignal {
             nets: circuit.nets.clone(),
             parts: circuit.parts.iter().map(|part| part.id.clone()).collect(),
             period: settled.period,
             clock: settled.clock,
             multipliers: settled.multipliers,
-            leaves,
             orbit,
         })
     }
@@ -103,54 +93,122 @@ impl SmallSignal {
     /// Response of every net and part to the excitation at a frequency in Hz.
     pub fn respond(&self, frequency: f64) -> Response<'_> {
         let s = Complex64::new(0.0, TAU * frequency);
-        let n = self.leaves.nrows();
-        let solvers: Vec<LU<Complex64, Dyn, Dyn>> =
-            self.orbit.ways.iter().map(|way| shifted(&way.rates, s).lu()).collect();
-        // A rate of jω itself is a resonance without loss: there nothing is bounded.
-        let solve = |way: usize, right: &Phasors| {
-            solvers[way].solve(right).unwrap_or_else(|| Phasors::from_element(n, Complex64::new(f64::INFINITY, 0.0)))
-        };
-        let forced: Vec<Phasors> = self
-            .orbit
-            .pieces
-            .iter()
-            .map(|piece| {
-                let input = &self.orbit.ways[piece.way].input;
-                let moved = complex(&(&piece.through * input)) * (-s * piece.length).exp() - complex(input);
-                solve(piece.way, &moved)
-            })
-            .collect();
-        let goes = |piece: &Piece, forced: &Phasors, p: &Phasors| {
-            applied(&piece.through, p) * (-s * piece.length).exp() + forced
-        };
-        let passes = |piece: &Piece, p: Phasors| match &piece.shift {
-            Some(shift) => applied(&shift.states, &p) + complex(&shift.input),
-            None => p,
-        };
-        let steps = || self.orbit.pieces.iter().zip(&forced);
-        let left = steps().fold(Phasors::zeros(n), |p, (piece, forced)| passes(piece, goes(piece, forced, &p)));
-        let round = (-s * self.period).exp();
+        let steady: Vec<Steady> = self.orbit.ways.iter().map(|way| Steady::new(way, s)).collect();
+        let n = self.orbit.scale.len();
+        let left = self.once_around(&Phasors::zeros(n), s, &steady, &mut |_, _, _| {}).phasors();
+        // 1 − e^(−sT)·Φ, with what is nearly one on both sides taken out of it.
+        let (turn, less) = turned(s, self.period);
+        let change = &self.orbit.change;
         let closed = DMatrix::from_fn(n, n, |r, c| {
-            Complex64::from(if r == c { 1.0 } else { 0.0 }) - round * self.leaves[(r, c)]
+            let own = if r == c { less } else { Complex64::ZERO };
+            -own - turn * change[(r, c)]
         });
         let first =
             closed.lu().solve(&left).unwrap_or_else(|| Phasors::from_element(n, Complex64::from(f64::INFINITY)));
-        let mut p = first;
         let mut read = Phasors::zeros(self.nets.len() - 1 + self.parts.len());
-        for (piece, forced) in steps() {
-            let way = &self.orbit.ways[piece.way];
-            let end = goes(piece, forced, &p);
-            let over = &end - &p - complex(&way.input) * Complex64::from(piece.length);
-            read += applied(&way.seen, &solve(piece.way, &over));
-            read += complex(&way.seen_input) * Complex64::from(piece.length);
+        let mut sums = vec![(Apart::of(&Phasors::zeros(n)), 0.0); steady.len()];
+        self.once_around(&first, s, &steady, &mut |piece, change, end| {
+            let (changes, lasts) = &mut sums[piece.way];
+            changes.re.iter_mut().zip(&change.re).for_each(|(sum, change)| *sum += change);
+            changes.im.iter_mut().zip(&change.im).for_each(|(sum, change)| *sum += change);
+            *lasts += piece.length;
             if let Some(Shift { later, later_input, jump, .. }) = &piece.shift {
-                let later = later.iter().zip(&end).map(|(l, p)| p * *l).sum::<Complex64>() + later_input;
-                read += complex(jump) * later;
+                let later = Complex64::new(dot(later, &end.re) + later_input, dot(later, &end.im));
+                jump.iter().for_each(|(row, jump)| read[*row] += later * *jump);
             }
-            p = passes(piece, end);
+        });
+        for ((way, steady), (changes, lasts)) in self.orbit.ways.iter().zip(&steady).zip(sums) {
+            // The integral of p, as dp/dt = (A − s)·p + b with b = (A − s)·q.
+            let integral = steady.solve(&changes.phasors()) - &steady.state * Complex64::from(lasts);
+            read += applied(&way.seen, &integral) + complex(&way.seen_input) * Complex64::from(lasts);
         }
         Response { of: self, read: read / Complex64::from(self.period) }
     }
+
+    /// What differences come to over a period from what they begin with; of each piece what it changes and where it ends are seen.
+    fn once_around(
+        &self,
+        first: &Phasors,
+        s: Complex64,
+        steady: &[Steady],
+        see: &mut dyn FnMut(&Piece, &Apart, &Apart),
+    ) -> Apart {
+        let mut p = Apart::of(first);
+        let (mut off, mut moved) = (p.clone(), p.clone());
+        for piece in &self.orbit.pieces {
+            let (turn, less) = turned(s, piece.length);
+            let q = &steady[piece.way].apart;
+            for k in 0..p.re.len() {
+                (off.re[k], off.im[k]) = (p.re[k] + q.re[k], p.im[k] + q.im[k]);
+            }
+            piece.change.apply_to_both([&off.re, &off.im], [&mut moved.re, &mut moved.im]);
+            for k in 0..p.re.len() {
+                let (re, im) = (moved.re[k], moved.im[k]);
+                moved.re[k] = less.re * off.re[k] - less.im * off.im[k] + turn.re * re - turn.im * im;
+                moved.im[k] = less.re * off.im[k] + less.im * off.re[k] + turn.re * im + turn.im * re;
+                p.re[k] += moved.re[k];
+                p.im[k] += moved.im[k];
+            }
+            see(piece, &moved, &p);
+            if let Some(shift) = &piece.shift {
+                (off.re.copy_from_slice(&p.re), off.im.copy_from_slice(&p.im));
+                for (row, entries) in &shift.change {
+                    p.re[*row] += dot(entries, &off.re);
+                    p.im[*row] += dot(entries, &off.im);
+                }
+                p.re.iter_mut().zip(shift.input.iter()).for_each(|(p, input)| *p += input);
+            }
+        }
+        p
+    }
+}
+
+/// Phasors whose real and imaginary parts lie apart, because all that is done to them often is real.
+#[derive(Clone)]
+struct Apart {
+    re: Vec<f64>,
+    im: Vec<f64>,
+}
+
+impl Apart {
+    fn of(phasors: &Phasors) -> Self {
+        Apart { re: phasors.iter().map(|p| p.re).collect(), im: phasors.iter().map(|p| p.im).collect() }
+    }
+
+    fn phasors(&self) -> Phasors {
+        Phasors::from_fn(self.re.len(), |k, _| Complex64::new(self.re[k], self.im[k]))
+    }
+}
+
+/// Where a configuration would be for good, p = −q with (A − s)·q = b: what is off it goes by e^((A − s)·h) alone.
+struct Steady {
+    shifted: LU<Complex64, Dyn, Dyn>,
+    /// q, as it is and with its parts apart.
+    state: Phasors,
+    apart: Apart,
+}
+
+impl Steady {
+    fn new(way: &Way, s: Complex64) -> Self {
+        let input = complex(&way.input);
+        let mut steady = Steady { shifted: shifted(&way.rates, s).lu(), apart: Apart::of(&input), state: input };
+        steady.state = steady.solve(&steady.state);
+        steady.apart = Apart::of(&steady.state);
+        steady
+    }
+
+    /// A rate of jω itself is a resonance without loss: there nothing is bounded.
+    fn solve(&self, right: &Phasors) -> Phasors {
+        let infinite = || Phasors::from_element(right.len(), Complex64::new(f64::INFINITY, 0.0));
+        self.shifted.solve(right).unwrap_or_else(infinite)
+    }
+}
+
+/// `e^(−s·h)` and that less one, for an imaginary s.
+fn turned(s: Complex64, h: f64) -> (Complex64, Complex64) {
+    let angle = s.im * h;
+    let half = (0.5 * angle).sin();
+    (Complex64::cis(-angle), Complex64::new(-2.0 * half * half, -angle.sin()))
 }
 
 /// What an excitation at one frequency brings about.

@@ -206,9 +206,10 @@ pub fn all<'a>() -> Vec<(&'a str, Vec<Row<'a>>, f64, &'a [&'a str])> {
             third,
             out,
         ),
+        // From an on-time of twice the capacitor's time constant on its pulses come in pairs (common practice).
         (
             "buck of constant on-time",
-            buck(SLOW_STEP, &[("U2", OnTimeModulator, "g r f gnd", &[("on_time", "4u"), ("least_off_time", "1u")])]),
+            buck(SLOW_STEP, &[("U2", OnTimeModulator, "g r f gnd", &[("on_time", "3u"), ("least_off_time", "1u")])]),
             third,
             out,
         ),
