@@ -6,7 +6,7 @@ use crate::frequency::{FrequencyError, Grid};
 use circuit::{Circuit, Signal};
 use readings::{Recipe, Span, Spectrum, Waveform};
 use recording::{Chunk, Command, Complex64, Excitation, Health, Observer, Progress, Recording, log_grid};
-use std::collections::BTreeSet;
+use std::collections::BTreeMap;
 use std::f64::consts::PI;
 use switched::{Settled, SwitchedError, Tone};
 
@@ -21,10 +21,12 @@ const MOST_CHANGE: f64 = 10.0;
 const AT_ONCE: usize = 6;
 /// Frequencies beside a tone in which nothing was put: what is there is distortion.
 const BESIDE: usize = 6;
-/// Relative change of an answer at half the amplitude from which on it is doubtful.
-const DOUBTFUL: f64 = 0.02;
-/// Times an amplitude is halved because of that.
-const MOST_HALVINGS: usize = 3;
+/// Relative change of an answer at a smaller amplitude from which on it is doubtful; and how much smaller. Half is not enough: a tone
+/// that drives a coil through nothing most of the time does so at half its size too.
+const DOUBTFUL: f64 = 0.01;
+const SMALLER: f64 = 0.1;
+/// Times an amplitude is made so much smaller because of that.
+const MOST_TIMES: usize = 3;
 /// Part of half the switching frequency up to which is measured.
 const SHORT_OF_HALF: f64 = 0.998;
 /// Periods in which the lowest tone may come round once.
@@ -44,15 +46,17 @@ pub enum Read {
 /// A point as measured.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct TonePoint {
-    /// Hz.
+    /// Hz: a whole multiple of one over the period in which everything comes round.
     pub frequency: f64,
+    /// Hz, what was asked for, to which that is the nearest.
+    pub asked: f64,
     /// What was read.
     pub value: Complex64,
     /// Amplitude of the tone, V or A, peak.
     pub amplitude: f64,
     /// Signal to distortion and noise, dB.
     pub quality: f64,
-    /// Whether half the amplitude gives another answer.
+    /// Whether a tenth of the amplitude gives another answer.
     pub doubtful: bool,
 }
 
@@ -81,16 +85,24 @@ pub fn with_tones(
     }
     let periods = (1.0 / (grid.from * bench.period)).ceil().clamp(1.0, MOST_PERIODS);
     let base = 1.0 / (periods * bench.period);
-    let orders: BTreeSet<usize> = log_grid(grid.from.max(base), to, grid.per_decade)
-        .iter()
-        .map(|f| (f / base).round().max(1.0) as usize)
-        .collect();
-    let orders: Vec<usize> = orders.into_iter().collect();
+    let multiple = |f: f64| (f / base).round().max(1.0) as usize;
+    let mut asked: BTreeMap<usize, f64> = BTreeMap::new();
+    for f in log_grid(grid.from.max(base), to, grid.per_decade) {
+        let off = |asked: &f64| (multiple(f) as f64 * base - asked).abs();
+        let nearest = asked.entry(multiple(f)).or_insert(f);
+        if off(&f) < off(nearest) {
+            *nearest = f;
+        }
+    }
+    let orders: Vec<usize> = asked.keys().copied().collect();
     let groups = orders.len().div_ceil(AT_ONCE);
     let mut points = Vec::new();
     for group in 0..groups {
         let own: Vec<usize> = orders.iter().copied().skip(group).step_by(groups).collect();
         points.extend(bench.group(base, &own, observer)?);
+    }
+    for point in &mut points {
+        point.asked = asked.get(&multiple(point.frequency)).copied().unwrap_or(point.frequency);
     }
     points.sort_by(|a, b| a.frequency.total_cmp(&b.frequency));
     Ok(points)
@@ -135,7 +147,11 @@ impl Bench<'_> {
                 break;
             }
             let change = 10f64.powf((worst - TARGET) / 20.0).clamp(1.0 / MOST_CHANGE, MOST_CHANGE);
-            let next = self.answers(base, orders, change * amplitude, observer)?;
+            let next = match self.answers(base, orders, change * amplitude, observer) {
+                // With larger tones it does not settle: what is known is kept.
+                Err(FrequencyError::Switched(SwitchedError::NotSettling { .. })) if change > 1.0 => break,
+                next => next?,
+            };
             let quality = next.iter().map(|(_, quality)| *quality).fold(f64::INFINITY, f64::min);
             // Where less does not make it purer it is noise that is seen.
             if change < 1.0 && quality <= worst {
@@ -143,24 +159,25 @@ impl Bench<'_> {
             }
             (amplitude, found) = (change * amplitude, next);
         }
-        let mut halved = self.answers(base, orders, 0.5 * amplitude, observer)?;
-        let differs = |full: &[(Complex64, f64)], half: &[(Complex64, f64)], k: usize| {
-            let change = (half[k].0 / full[k].0 - 1.0).norm();
+        let mut smaller = self.answers(base, orders, SMALLER * amplitude, observer)?;
+        let differs = |full: &[(Complex64, f64)], smaller: &[(Complex64, f64)], k: usize| {
+            let change = (smaller[k].0 / full[k].0 - 1.0).norm();
             change.is_nan() || change > DOUBTFUL
         };
-        for _ in 0..MOST_HALVINGS {
-            if !(0..orders.len()).any(|k| differs(&found, &halved, k)) {
+        for _ in 0..MOST_TIMES {
+            if !(0..orders.len()).any(|k| differs(&found, &smaller, k)) {
                 break;
             }
-            amplitude *= 0.5;
-            found = std::mem::replace(&mut halved, self.answers(base, orders, 0.5 * amplitude, observer)?);
+            amplitude *= SMALLER;
+            found = std::mem::replace(&mut smaller, self.answers(base, orders, SMALLER * amplitude, observer)?);
         }
         let points = orders.iter().enumerate().map(|(k, order)| TonePoint {
             frequency: *order as f64 * base,
+            asked: *order as f64 * base,
             value: found[k].0,
             amplitude,
             quality: found[k].1,
-            doubtful: differs(&found, &halved, k),
+            doubtful: differs(&found, &smaller, k),
         });
         Ok(points.collect())
     }

@@ -7,6 +7,11 @@ use recording::{Complex64, Excitation, Probed, Recording};
 /// A buck of 12 V to some 5 V at 100 kHz whose loop is closed by a type 2 compensator and a modulator; or held open at a control
 /// voltage.
 fn buck(closed: bool) -> Circuit {
+    with(closed, ["47u", "100u", "30m", "4", "500"])
+}
+
+/// The same with another coil, capacitor and its resistance, load, and frequency of its compensator.
+fn with(closed: bool, [inductance, capacitance, esr, load, unity]: [&str; 5]) -> Circuit {
     let part = |id: &str, kind: &str, pins: &str, own: &str| {
         format!(r#"{{ "id": "{id}", "kind": "{kind}", "pins": {{ {pins} }}, "parameters": {{ {own} }} }}"#)
     };
@@ -15,7 +20,7 @@ fn buck(closed: bool) -> Circuit {
             "U1",
             "type_2_compensator",
             r#""out": "c", "ref": "r", "fb": "f", "com": "gnd""#,
-            r#""unity_frequency": "500", "zero": "1.5k", "pole": "30k", "high": "2""#,
+            &format!(r#""unity_frequency": "{unity}", "zero": "1.5k", "pole": "30k", "high": "2""#),
         )
     } else {
         part("VC", "dc_source", r#""plus": "c", "minus": "gnd""#, r#""voltage": "0.85""#)
@@ -35,9 +40,19 @@ fn buck(closed: bool) -> Circuit {
             r#""on_resistance": "10m", "on_voltage": "2.6", "off_voltage": "2.4""#,
         ),
         part("D1", "schottky", r#""a": "gnd", "k": "x""#, r#""typical_current": "2""#),
-        part("L1", "inductor", r#""a": "x", "b": "out""#, r#""inductance": "47u", "resistance": "20m""#),
-        part("C1", "capacitor", r#""plus": "out", "minus": "gnd""#, r#""capacitance": "100u", "esr": "30m""#),
-        part("R1", "resistor", r#""a": "out", "b": "gnd""#, r#""resistance": "4""#),
+        part(
+            "L1",
+            "inductor",
+            r#""a": "x", "b": "out""#,
+            &format!(r#""inductance": "{inductance}", "resistance": "20m""#),
+        ),
+        part(
+            "C1",
+            "capacitor",
+            r#""plus": "out", "minus": "gnd""#,
+            &format!(r#""capacitance": "{capacitance}", "esr": "{esr}""#),
+        ),
+        part("R1", "resistor", r#""a": "out", "b": "gnd""#, &format!(r#""resistance": "{load}""#)),
     ];
     let text = format!(r#"{{ "mellow_coil": 1, "title": "buck", "parts": [ {} ] }}"#, parts.join(","));
     let supply = Supply::from_json(&text).unwrap_or_else(|error| panic!("{error}"));
@@ -107,6 +122,22 @@ fn a_loop_gain_is_that_of_small_sinusoids() {
         let found = loop_gain(&circuit, ("U1", "fb"), single(f), Some(Engine::Switched), Loop::Closed).unwrap().curve;
         at(&found.frequencies.into_iter().zip(found.gain).collect::<Vec<_>>(), f)
     });
+}
+
+/// A lightly loaded coil is driven through nothing by tones far larger than its own current, at half their size as well: that is
+/// noticed, and what is returned is the small sinusoid's answer. Where tones stand elsewhere than asked, both are told.
+#[test]
+fn tones_that_change_what_they_measure_are_made_smaller() {
+    let circuit = with(true, ["87u", "73u", "61m", "44", "44"]);
+    let (excitation, out) = (Excitation::Current("out".to_owned(), "gnd".to_owned()), Signal::parse("out.v").unwrap());
+    let points = with_tones(&circuit, &excitation, &Read::Response(out), GRID, &mut Recording::default()).unwrap();
+    agree(&points, |f| at(&impedance(&circuit, "out", "gnd", single(f), Some(Engine::Switched)).unwrap().curve, f));
+    let base = points[0].frequency;
+    assert!(
+        points.iter().all(|p| (p.frequency / base).fract().abs() < 1e-6 || (p.frequency / base).fract() > 1.0 - 1e-6)
+    );
+    assert!(points.iter().all(|p| (p.frequency - p.asked).abs() <= 0.5 * base * (1.0 + 1e-9)), "{points:?}");
+    assert!(points.iter().any(|p| (p.frequency / p.asked - 1.0).abs() > 0.05), "{points:?}");
 }
 
 #[test]

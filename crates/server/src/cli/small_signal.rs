@@ -181,6 +181,9 @@ pub(super) fn impedance(sweep: &Sweep, net: &str, back: &str) -> ExitCode {
     }
 }
 
+/// How far from what was asked for a tone is said to be elsewhere, relative.
+const ELSEWHERE: f64 = 1e-3;
+
 /// What tones in the time domain give, with the quality of each point.
 fn measured(
     sweep: &Sweep,
@@ -197,6 +200,7 @@ fn measured(
         let values: Vec<_> = points.iter().map(|point| (point.frequency, point.value)).collect();
         let mut json = as_json(&values);
         let column = |of: fn(&TonePoint) -> serde_json::Value| points.iter().map(of).collect::<Vec<_>>();
+        json["asked"] = json!(column(|p| json!(p.asked)));
         json["amplitude"] = json!(column(|p| json!(p.amplitude)));
         json["signal_to_distortion"] = json!(column(|p| json!(p.quality)));
         json["doubtful"] = json!(column(|p| json!(p.doubtful)));
@@ -205,9 +209,17 @@ fn measured(
     }
     let unit = if matches!(excitation, Excitation::Current(..)) { Unit::Ampere } else { Unit::Volt };
     say!("{title}, measured with tones in the time domain");
+    let off = |point: &TonePoint| (point.frequency / point.asked - 1.0).abs();
+    if let Some(point) = points.iter().max_by(|a, b| off(a).total_cmp(&off(b))).filter(|point| off(point) > ELSEWHERE) {
+        say!(
+            "Tones stand where they come round together with the circuit, the farthest at {} for {}; begin lower to have them closer",
+            show(point.frequency, Unit::Hertz, 4),
+            show(point.asked, Unit::Hertz, 4)
+        );
+    }
     say!("\n  {:>12} {:>10} {:>10} {:>10} {:>12}", "frequency", "dB", "phase", "S/D in dB", "amplitude");
     for (point, phase) in points.iter().zip(phase(points.iter().map(|p| p.value))) {
-        let doubtful = if point.doubtful { "  half the amplitude gives another answer" } else { "" };
+        let doubtful = if point.doubtful { "  a tenth of the amplitude gives another answer" } else { "" };
         let (frequency, amplitude) = (show(point.frequency, Unit::Hertz, 4), show(point.amplitude, unit, 3));
         let degrees = phase.to_degrees();
         say!(
