@@ -13,7 +13,7 @@ const BETWEEN_NODES: f64 = 1e-2;
 /// How exactly multipliers are known; growth below it is none.
 pub(crate) const MULTIPLIERS: f64 = 1e-8;
 
-fn settings(study: &ResolvedStudy) -> Settings {
+pub(crate) fn settings(study: &ResolvedStudy) -> Settings {
     Settings {
         end: study.duration,
         record_from: study.record_from,

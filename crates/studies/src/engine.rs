@@ -1,14 +1,22 @@
 //! Which engine simulates a study, and why.
 
+use crate::cost;
 use circuit::kinds::Role;
 use circuit::{Circuit, Engine, KindId, ResolvedPart, ResolvedStudy, StudyKind};
+use quantity::{Unit, show};
 use std::collections::BTreeSet;
 
 /// Periods shorter than this are those of converters; longer ones are the mains', where a diode's curve matters more than
 /// speed, s.
 const SWITCHING: f64 = 1e-3;
 
-/// The engine that simulates a study, and why in words.
+/// Times from which on the other engine is named and taken, s, the least that is said, and the part of them the other may take.
+const WORTH_SAYING: f64 = 1.0;
+const LEAST_SAID: f64 = 0.1;
+const LONG: f64 = 5.0;
+const SMALL_PART: f64 = 0.1;
+
+/// The engine that simulates a study, and why in words: what drives a switch, what a part cannot do, and what it costs.
 pub fn engine_for(circuit: &Circuit, study: &ResolvedStudy) -> (Engine, String) {
     match study.engine {
         None if study.kind == StudyKind::Settled && repeats_by_itself(circuit) => (
@@ -17,7 +25,42 @@ pub fn engine_for(circuit: &Circuit, study: &ResolvedStudy) -> (Engine, String) 
         ),
         Some(Engine::Switched) => (Engine::Switched, "by switching, as the study says".to_owned()),
         Some(Engine::DeviceLevel) => (Engine::DeviceLevel, "at device level, as the study says".to_owned()),
-        None => left_to_us(circuit),
+        None => match left_to_us(circuit) {
+            (Engine::DeviceLevel, why) if switched::without_form(circuit).is_empty() => weighed(circuit, study, &why),
+            chosen => chosen,
+        },
+    }
+}
+
+/// What is not driven to switch is simulated at device level, where diodes have their curves, unless that takes long and the other way
+/// takes a small part of it.
+fn weighed(circuit: &Circuit, study: &ResolvedStudy, why: &str) -> (Engine, String) {
+    let device = cost::at_device_level(circuit, study);
+    let other = if device > WORTH_SAYING { cost::by_switching(circuit, study) } else { None };
+    let said = |seconds: f64| match seconds {
+        few if few < LEAST_SAID => format!("less than {}", show(LEAST_SAID, Unit::Second, 1)),
+        some if some.is_finite() => format!("some {}", show(some, Unit::Second, 1)),
+        _ => "very long".to_owned(),
+    };
+    match other.filter(|other| *other < SMALL_PART * device) {
+        Some(other) if device > LONG => (
+            Engine::Switched,
+            format!(
+                "by switching: it is expected to take {} so, and {} at device level, where diodes follow their curves instead of \
+                 straight lines; the study can ask for that",
+                said(other),
+                said(device)
+            ),
+        ),
+        Some(other) => (
+            Engine::DeviceLevel,
+            format!(
+                "{why}; it is expected to take {}, and {} by switching, with diodes of straight lines, if the study asks for that",
+                said(device),
+                said(other)
+            ),
+        ),
+        None => (Engine::DeviceLevel, why.to_owned()),
     }
 }
 

@@ -26,6 +26,7 @@
 
 mod at_device_level;
 mod by_switching;
+mod cost;
 mod engine;
 mod frequency;
 mod judging;

@@ -74,7 +74,13 @@ pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn
     }
     let bytes = bytes_of(nodes, columns.len());
     let mut bounded = Bounded { kept, reached: 0.0, bytes };
-    let (engine, why) = engine_for(circuit, study);
+    let (mut engine, mut why) = engine_for(circuit, study);
+    // A longer study may be left to the other engine, but not in the middle of a run.
+    if let (Some(from), None) = (from, study.engine)
+        && from.engine() != engine
+    {
+        (engine, why) = (from.engine(), "as the run that it goes on from".to_owned());
+    }
     if from.is_some_and(|from| from.engine() != engine) {
         return Err(Unfit::Circuit.into());
     }

@@ -77,6 +77,43 @@ fn the_engine_is_taken_for_a_reason_that_is_said() {
     );
 }
 
+/// A rectifier left to us is simulated at device level, unless that takes long: a six-pulse bridge behind inductances, whose junctions
+/// ring with them, is not. The mean behind an ideal one is 3√2/π of the RMS between lines (handbook).
+#[test]
+fn what_it_costs_decides_between_the_engines() {
+    let rectifier = |inductance: &str, duration: &str, engine: &str| {
+        let mut parts = vec![
+            r#"{ "id": "V1", "kind": "three_phase_source", "pins": { "l1": "a", "l2": "b", "l3": "c", "n": "gnd" } }"#.to_owned(),
+            r#"{ "id": "R1", "kind": "resistor", "pins": { "a": "p", "b": "m" }, "parameters": { "resistance": "50" } }"#.to_owned(),
+            r#"{ "id": "R2", "kind": "resistor", "pins": { "a": "m", "b": "gnd" }, "parameters": { "resistance": "1M" } }"#.to_owned(),
+        ];
+        for line in ["a", "b", "c"] {
+            let two = |id: &str, kind: &str, pins: &str, own: &str| {
+                format!(r#"{{ "id": "{id}", "kind": "{kind}", "pins": {{ {pins} }}, "parameters": {{ {own} }} }}"#)
+            };
+            let own = format!(r#""inductance": "{inductance}", "resistance": "10m""#);
+            parts.push(two(&format!("L{line}"), "inductor", &format!(r#""a": "{line}", "b": "x{line}""#), &own));
+            parts.push(two(&format!("DU{line}"), "diode", &format!(r#""a": "x{line}", "k": "p""#), ""));
+            parts.push(two(&format!("DL{line}"), "diode", &format!(r#""a": "m", "k": "x{line}""#), ""));
+        }
+        let text = format!(
+            r#"{{ "mellow_coil": 1, "title": "six pulses", "parts": [ {} ], "studies": [ {} ] }}"#,
+            parts.join(","),
+            study("switch_on", duration, engine)
+        );
+        resolve(&Supply::from_json(&text).unwrap()).unwrap_or_else(|findings| panic!("{findings:#?}"))
+    };
+    let (engine, why) = engine_for(&rectifier("1u", "1m", ""), &rectifier("1u", "1m", "").studies[0]);
+    assert!(engine == Engine::DeviceLevel && why.contains("no source drives a switch"), "{why}");
+    let slow = rectifier("100u", "0.5", "");
+    let (engine, why) = engine_for(&slow, &slow.studies[0]);
+    assert!(engine == Engine::Switched, "{why}");
+    assert!(why.contains("less than 100\u{2009}ms so, and some ") && why.contains("at device level"), "{why}");
+    let asked = rectifier("100u", "0.5", "device_level");
+    assert_eq!(engine_for(&asked, &asked.studies[0]).0, Engine::DeviceLevel);
+    assert_eq!(run(&slow, "s", &mut Recording::default()).unwrap().end, End::Done);
+}
+
 /// A modulator is a source that switches, through gates and drivers; what it compares and shapes leads nowhere.
 #[test]
 fn what_a_modulator_drives_switches() {
