@@ -1,6 +1,6 @@
 //! Which engine simulates a study, and why.
 
-use crate::cost;
+use crate::cost::Costs;
 use circuit::kinds::Role;
 use circuit::{Circuit, Engine, KindId, ResolvedPart, ResolvedStudy, StudyKind};
 use quantity::{Unit, show};
@@ -35,8 +35,9 @@ pub fn engine_for(circuit: &Circuit, study: &ResolvedStudy) -> (Engine, String) 
 /// What is not driven to switch is simulated at device level, where diodes have their curves, unless that takes long and the other way
 /// takes a small part of it.
 fn weighed(circuit: &Circuit, study: &ResolvedStudy, why: &str) -> (Engine, String) {
-    let device = cost::at_device_level(circuit, study);
-    let other = if device > WORTH_SAYING { cost::by_switching(circuit, study) } else { None };
+    let Some(costs) = Costs::new(circuit, study) else { return (Engine::DeviceLevel, why.to_owned()) };
+    let device = costs.at_device_level();
+    let other = if device > WORTH_SAYING { costs.by_switching() } else { None };
     let said = |seconds: f64| match seconds {
         few if few < LEAST_SAID => format!("less than {}", show(LEAST_SAID, Unit::Second, 1)),
         some if some.is_finite() => format!("some {}", show(some, Unit::Second, 1)),

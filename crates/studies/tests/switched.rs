@@ -103,8 +103,12 @@ fn what_it_costs_decides_between_the_engines() {
         );
         resolve(&Supply::from_json(&text).unwrap()).unwrap_or_else(|findings| panic!("{findings:#?}"))
     };
-    let (engine, why) = engine_for(&rectifier("1u", "1m", ""), &rectifier("1u", "1m", "").studies[0]);
-    assert!(engine == Engine::DeviceLevel && why.contains("no source drives a switch"), "{why}");
+    for (duration, says) in [("1m", ""), ("100m", "some 2\u{2009}s, and less than 100\u{2009}ms by switching")] {
+        let some = rectifier("100u", duration, "");
+        let (engine, why) = engine_for(&some, &some.studies[0]);
+        assert!(engine == Engine::DeviceLevel && why.contains("no source drives a switch"), "{why}");
+        assert!(why.contains(says) && why.contains("expected") != says.is_empty(), "{why}");
+    }
     let slow = rectifier("100u", "0.5", "");
     let (engine, why) = engine_for(&slow, &slow.studies[0]);
     assert!(engine == Engine::Switched, "{why}");
