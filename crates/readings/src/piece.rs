@@ -77,11 +77,6 @@ impl Piece {
         stretches.map(move |(from, to)| (from, to, piece.at(0.5 * (from + to)) > level))
     }
 
-    /// The stretches over which it only rises or only falls, in order.
-    pub(crate) fn one_way(&self, bounds: (f64, f64)) -> impl Iterator<Item = (f64, f64)> + use<> {
-        parted(bounds, self.turns(bounds))
-    }
-
     pub(crate) fn integral(&self, (a, b): (f64, f64)) -> f64 {
         self.length * (integral_to(&self.c, b) - integral_to(&self.c, a))
     }

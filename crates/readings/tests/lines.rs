@@ -1,7 +1,7 @@
 //! Spectra of a span and crossings of a level, against closed forms on unevenly spaced steps.
 
-use circuit::{Direction, Taper};
-use mellow_readings::{Lines, Passing, Span, Spectrum, Waveform};
+use circuit::{Direction, ReadingMeasure, Taper};
+use mellow_readings::{Lines, Passing, Question, Span, Spectrum, Waveform};
 use proptest::prelude::*;
 use recording::PLACES;
 use std::f64::consts::{PI, SQRT_2, TAU};
@@ -133,6 +133,45 @@ proptest! {
         let both = Passing::new(span, level, Direction::Either).take(wave);
         prop_assert_eq!(both.len(), rising.len() + falling.len());
         prop_assert!(both.is_sorted());
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(200) })]
+
+    /// Straight lines between whole numbers, which touch a level, rest at it and pass it: search and readings find the same, which is
+    /// where the sign changes, nothing counting as no sign.
+    #[test]
+    fn search_and_readings_have_one_rule(heights in prop::collection::vec(-2i32..3, 2..40)) {
+        let (mut times, mut values, mut wanted) = (vec![0.0], vec![f64::from(heights[0])], Vec::new());
+        let (mut side, mut came) = (heights[0].signum(), 0.0);
+        for (k, pair) in heights.windows(2).enumerate() {
+            let [a, b] = [pair[0], pair[1]].map(f64::from);
+            times.extend([k as f64 + 0.5, k as f64 + 1.0]);
+            values.extend([0.5 * (a + b), b]);
+            let crosses = a * b < 0.0;
+            if crosses || (b == 0.0 && a != 0.0) {
+                came = k as f64 + a / (a - b);
+            }
+            if b != 0.0 {
+                if side != 0 && side != pair[1].signum() {
+                    wanted.push(came);
+                }
+                side = pair[1].signum();
+            }
+        }
+        let wave = Waveform::new(&times, &values);
+        let (span, found) = (wave.whole(), Passing::new(wave.whole(), 0.0, Direction::Either).take(wave));
+        prop_assert_eq!(found.len(), wanted.len(), "{:?} for {:?}", found, wanted);
+        prop_assert!(found.iter().zip(&wanted).all(|(a, b)| (a - b).abs() < 1e-9), "{:?} for {:?}", found, wanted);
+        for number in 1..wanted.len() + 2 {
+            let question = Question::crossing(span, 0.0, number as u32, Direction::Either);
+            prop_assert_eq!(wave.ask(question, span).ok(), found.get(number - 1).copied(), "{:?}", heights);
+        }
+        let rises = Passing::new(span, 0.0, Direction::Rising).take(wave).len() as f64;
+        let counted = Question::new(ReadingMeasure::Count, &[Some(0.0)], span, None).unwrap();
+        let counted = wave.ask(counted, span).unwrap_or(0.0);
+        prop_assert_eq!(counted, rises, "{:?}", heights);
     }
 }
 

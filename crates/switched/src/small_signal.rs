@@ -151,7 +151,8 @@ impl SmallSignal {
             }
             see(piece, &moved, &p);
             if let Some(shift) = &piece.shift {
-                (off.re.copy_from_slice(&p.re), off.im.copy_from_slice(&p.im));
+                off.re.copy_from_slice(&p.re);
+                off.im.copy_from_slice(&p.im);
                 for (row, entries) in &shift.change {
                     p.re[*row] += dot(entries, &off.re);
                     p.im[*row] += dot(entries, &off.im);

@@ -8,6 +8,8 @@ use circuit::Direction;
 
 /// Wiggles that reach less far than this part of peak-to-peak beside the level are no swings.
 const GUARD: f64 = 0.1;
+/// The same of what there is beside the level, where that is less.
+const NEAR: f64 = 0.5;
 
 /// What is asked about the crossings of a level.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -22,22 +24,30 @@ pub(crate) enum Crossed {
     Time(u32, Direction),
 }
 
-/// Finds where a waveform passes through a level, piece by piece; touching it is not passing.
+/// Finds where a waveform passes through a level, piece by piece: where it has been beyond it on one side and then is on the other.
+/// Touching it is not passing, and where it rests at the level it passes when it came there.
 #[derive(Clone, Debug)]
 pub struct Passing {
     span: Span,
     level: f64,
     direction: Direction,
-    /// Whether it was above when it was last away from the level.
+    /// What it must be beyond the level by, below and above.
+    guard: [f64; 2],
+    /// Whether it was above when it was last beyond the level.
     above: Option<bool>,
-    /// When it came to the level, if it rests there.
+    /// When it came to the level from there.
     came: Option<f64>,
 }
 
 impl Passing {
     /// Nothing seen yet of a span.
     pub fn new(span: Span, level: f64, direction: Direction) -> Self {
-        Passing { span, level, direction, above: None, came: None }
+        Passing { span, level, direction, guard: [0.0; 2], above: None, came: None }
+    }
+
+    /// The same where what does not reach so far beyond the level is no swing.
+    fn guarded(self, guard: [f64; 2]) -> Self {
+        Passing { guard, ..self }
     }
 
     /// Adds a waveform that goes on where the last one ended; the times at which it passes, ascending.
@@ -45,48 +55,37 @@ impl Passing {
         let mut times = Vec::new();
         for piece in wave.pieces(self.span) {
             for (a, b, up) in piece.stretches(piece.within(self.span), self.level) {
-                let resting = [a, 0.5 * (a + b), b].iter().all(|s| piece.at(*s) == self.level);
-                if resting {
-                    self.came.get_or_insert(piece.time(a));
-                    continue;
-                }
-                let time = self.came.take().unwrap_or(piece.time(a));
-                let passed = self.above.replace(up).is_some_and(|before| before != up);
-                let wanted = match self.direction {
-                    Direction::Either => true,
-                    Direction::Rising => up,
-                    Direction::Falling => !up,
-                };
-                if passed && wanted {
-                    times.push(time);
-                }
+                self.stretch(&piece, (a, b), up, &mut times);
             }
         }
         times
     }
-}
 
-/// Crossings of a level in one direction. It is armed beyond the guard on the far side.
-#[derive(Clone, Copy, Debug)]
-struct Edge {
-    up: bool,
-    armed: bool,
-}
-
-impl Edge {
-    /// The time at which a piece that only rises or only falls crosses the level in this direction.
-    fn take(&mut self, piece: &Piece, (a, b): (f64, f64), level: f64, guard: f64) -> Option<f64> {
-        let sign = if self.up { 1.0 } else { -1.0 };
-        let far = |s: f64| sign * (piece.at(s) - level) < -guard;
-        self.armed |= far(a);
-        if !self.armed {
-            self.armed = far(b);
-            return None;
+    /// A stretch on one side of the level, or at it.
+    fn stretch(&mut self, piece: &Piece, (a, b): (f64, f64), up: bool, times: &mut Vec<f64>) {
+        let off = |s: f64| (piece.at(s) - self.level).abs();
+        let reaches = piece.turns((a, b)).chain([a, 0.5 * (a + b), b]).map(off).fold(0.0, f64::max);
+        if self.above != Some(up) || reaches == 0.0 {
+            self.came.get_or_insert(piece.time(a));
         }
-        let crosses = |s: &f64| sign * piece.slope(*s) > 0.0 && (a..=b).contains(s);
-        let s = piece.crossings(level).find(crosses)?;
-        self.armed = far(b);
-        Some(piece.time(s))
+        if reaches <= self.guard[usize::from(up)] {
+            return;
+        }
+        let came = self.came.take().unwrap_or(piece.time(a));
+        let passed = self.above.replace(up).is_some_and(|before| before != up);
+        let wanted = match self.direction {
+            Direction::Either => true,
+            Direction::Rising => up,
+            Direction::Falling => !up,
+        };
+        if passed && wanted {
+            times.push(came);
+        }
+    }
+
+    /// So much time passes in which nothing new does.
+    fn later(&mut self, time: f64) {
+        self.came = self.came.map(|came| came + time);
     }
 }
 
@@ -96,8 +95,7 @@ pub(crate) struct Crossings {
     span: Span,
     level: Option<f64>,
     asked: Crossed,
-    guard: Option<f64>,
-    edges: Vec<Edge>,
+    passing: Option<Passing>,
     first: Option<f64>,
     last: f64,
     count: u64,
@@ -107,13 +105,7 @@ pub(crate) struct Crossings {
 impl Crossings {
     /// Nothing yet.
     pub(crate) fn new(span: Span, level: Option<f64>, asked: Crossed) -> Self {
-        let directions: &[bool] = match asked {
-            Crossed::Time(_, Direction::Either) => &[true, false],
-            Crossed::Time(_, Direction::Falling) => &[false],
-            _ => &[true],
-        };
-        let edges = directions.iter().map(|up| Edge { up: *up, armed: false }).collect();
-        Crossings { span, level, asked, guard: None, edges, first: None, last: 0.0, count: 0, time: None }
+        Crossings { span, level, asked, passing: None, first: None, last: 0.0, count: 0, time: None }
     }
 
     fn crossed(&mut self, time: f64) {
@@ -128,19 +120,11 @@ impl Crossings {
 
 impl Gauge for Crossings {
     fn take(&mut self, waves: &[Waveform<'_>]) {
-        let (Some(guard), Some(level)) = (self.guard, self.level) else { return };
-        for piece in waves[0].pieces(self.span) {
-            for bounds in piece.one_way(piece.within(self.span)) {
-                let mut crossed = None;
-                for edge in &mut self.edges {
-                    crossed = edge.take(&piece, bounds, level, guard).or(crossed);
-                }
-                crossed.into_iter().for_each(|time| self.crossed(time));
-            }
-        }
+        let passed = self.passing.as_mut().map(|passing| passing.take(waves[0]));
+        passed.into_iter().flatten().for_each(|time| self.crossed(time));
     }
 
-    /// Whether it is armed when a turn ends does no longer change with the first, so the second is as all that follow.
+    /// The side it was on last when a turn ends does no longer change with the first, so the second is as all that follow.
     fn take_again(&mut self, turns: &Turns<'_>) {
         turns.hand(0, &mut |waves| self.take(waves));
         let (before, mut each) = (self.count, self.clone());
@@ -158,12 +142,14 @@ impl Gauge for Crossings {
             turns.hand(1, &mut |waves| each.take(waves));
             self.time = each.time.map(|time| time + (1 + behind / found) as f64 * turns.period());
         }
+        let lasts = later as f64 * turns.period();
         self.count += later * found;
-        self.last += later as f64 * turns.period();
+        self.last += lasts;
+        self.passing.iter_mut().for_each(|passing| passing.later(lasts));
     }
 
     fn again(&mut self, figures: &Figures) -> Result<bool, MeasureError> {
-        if self.guard.is_some() {
+        if self.passing.is_some() {
             return Ok(false);
         }
         let (min, max) = figures.extremes();
@@ -171,8 +157,15 @@ impl Gauge for Crossings {
         if figures.swing() == 0.0 {
             return Err(if each { MeasureError::NotCrossed } else { MeasureError::NotPeriodic });
         }
-        self.level.get_or_insert(0.5 * (min + max));
-        self.guard = Some(if each { 0.0 } else { GUARD * (max - min) });
+        let level = self.level.unwrap_or(0.5 * (min + max));
+        let (guard, direction) = match self.asked {
+            Crossed::Time(_, direction) => ([0.0; 2], direction),
+            _ => (
+                [level - min, max - level].map(|room| (GUARD * (max - min)).min(NEAR * room).max(0.0)),
+                Direction::Rising,
+            ),
+        };
+        self.passing = Some(Passing::new(self.span, level, direction).guarded(guard));
         Ok(true)
     }
 

@@ -14,6 +14,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::HashMap;
 use studies::Outcome;
+use tokio::task::block_in_place;
 use uuid::Uuid;
 
 /// Which study to run.
@@ -173,7 +174,9 @@ fn ready(document: &Supply, study: String) -> Result<Ready, ApiError> {
     let circuit = resolve(&document).map_err(ApiError::blocked)?;
     let found = circuit.studies.iter().find(|s| s.id == study);
     let found = found.ok_or_else(|| ApiError::unusable(format!("the supply has no study named {study}")))?;
-    let (duration, engine_version) = (found.duration, studies::version_for(&circuit, found));
+    // Which engine it is may take a trial.
+    let engine_version = block_in_place(|| studies::version_for(&circuit, found));
+    let duration = found.duration;
     Ok(Ready { document, study, duration, engine_version })
 }
 
