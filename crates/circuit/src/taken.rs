@@ -304,7 +304,7 @@ impl Taking<'_, '_> {
                 Some(id) => format!("{id} does not change while a run goes on"),
                 None => "There is not exactly one part that changes while a run goes on".to_owned(),
             };
-            let remedy = "Name a stepped load, a timed switch, a pulse source or a sine source that changes in the window's “of”";
+            let remedy = "Name a stepped load, a timed switch or a source that changes in the window's “of”";
             self.error("unknown-step", message, remedy);
             f64::NAN
         })
@@ -317,6 +317,8 @@ fn first_change(part: &ResolvedPart) -> Option<f64> {
         KindId::SteppedLoad | KindId::PulseSource => Some(part.value("delay")),
         KindId::TimedSwitch => Some(part.value("changes_at")),
         KindId::SineSource if part.value("changes_to") != 1.0 => Some(part.value("changes_at")),
+        KindId::ExponentialSource => Some(part.value("rise_at")),
+        KindId::PiecewiseSource => part.points.windows(2).find(|pair| pair[0].1 != pair[1].1).map(|pair| pair[0].0),
         _ => None,
     }
 }

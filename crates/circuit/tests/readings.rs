@@ -251,3 +251,33 @@ fn metered_values_stand_beside_readings() {
     let said = |f: &Finding| f.message.contains("metered value of reading c");
     assert!(found.iter().any(said), "{found:#?}");
 }
+
+/// A window around a step begins where whatever is named changes first: every kind of source that can, at a time of its own.
+#[test]
+fn a_window_knows_every_source_that_changes() {
+    let at = "7m";
+    let sources = [
+        ("pulse_source", json!({ "delay": at })),
+        ("exponential_source", json!({ "rise_at": at })),
+        ("piecewise_source", json!({ "points": "0 3, 7m 3, 9m 5, 20m 5" })),
+        ("sine_source", json!({ "changes_to": "0.5", "changes_at": at })),
+    ];
+    for (kind, parameters) in sources {
+        let mut supply = supply(json!([reading(
+            &json!({ "measure": "mean", "signal": "out.v", "window": { "around_step": { "of": "V2", "before": "1m" } } })
+        )]));
+        let mut document = serde_json::to_value(&supply).unwrap();
+        document["parts"].as_array_mut().unwrap().push(json!({ "id": "V2", "kind": kind,
+            "pins": { "plus": "x", "minus": "gnd" }, "parameters": parameters }));
+        document["parts"]
+            .as_array_mut()
+            .unwrap()
+            .push(json!({ "id": "R2", "kind": "resistor", "pins": { "a": "x", "b": "out" } }));
+        supply = Supply::from_json(&document.to_string()).unwrap();
+        let circuit = resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"));
+        let ResolvedWindow::From(from) = circuit.readings[0].window else {
+            panic!("{kind}: {:?}", circuit.readings[0])
+        };
+        assert!((from - 6e-3).abs() < 1e-12, "{kind}: {from}");
+    }
+}

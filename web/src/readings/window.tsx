@@ -20,7 +20,18 @@ function kindOf(window: Window): Kind {
 }
 
 /** Kinds of parts that change while a run goes on. */
-const CHANGING = new Set(["stepped_load", "timed_switch", "pulse_source"]);
+const CHANGING = new Set([
+  "stepped_load",
+  "timed_switch",
+  "pulse_source",
+  "exponential_source",
+  "piecewise_source",
+]);
+
+/** Whether a part changes while a run goes on: a sine does if it is told to. */
+function changes(part: NonNullable<Supply["parts"]>[number]) {
+  return CHANGING.has(part.kind) || (part.kind === "sine_source" && "changes_to" in (part.parameters ?? {}));
+}
 
 interface Props {
   supply: Supply;
@@ -31,7 +42,7 @@ interface Props {
 /** Over which part of the run a reading is taken. */
 export function WindowFields({ supply, window, onChange }: Props) {
   const kind = kindOf(window);
-  const changing = supply.parts?.filter((p) => CHANGING.has(p.kind)) ?? [];
+  const changing = supply.parts?.filter(changes) ?? [];
   const begin = (next: Kind) => {
     if (next === "whole_run") onChange("whole_run");
     if (next === "between") onChange({ between: { from: "0", to: "10m" } });
