@@ -2,6 +2,7 @@
 
 use crate::outcome::{ReadingResult, Standing, Verdict};
 use crate::power_path::Powers;
+use crate::stored::Stored;
 use circuit::expression::work_out;
 use circuit::{
     Circuit, Dimensioned, Quantity, ReadingMeasure, ReadingOf, ResolvedReading, ResolvedRequirement, ResolvedWindow,
@@ -108,7 +109,7 @@ struct Asked<'a> {
 /// Where its number comes from.
 enum Source {
     Survey(Ticket),
-    Stage(Powers, Option<usize>),
+    Stage(Powers, Stored, Option<usize>),
     Formula,
 }
 
@@ -147,7 +148,8 @@ impl<'a> Asked<'a> {
                     let recipe = of.recipe(&Signal { terms }).ok()?;
                     Some(survey.ask_within(vec![recipe], covered, Question::Figures))
                 };
-                return Ok((Source::Stage(Powers::new(of.circuit, &mut ask), *stage), span));
+                let powers = Powers::new(of.circuit, &mut ask);
+                return Ok((Source::Stage(powers, Stored::new(of.circuit, covered, survey), *stage), span));
             }
             ReadingOf::Formula(_) => return Ok((Source::Formula, span)),
         };
@@ -165,8 +167,8 @@ impl<'a> Asked<'a> {
     ) -> Result<f64, String> {
         match (source, &self.reading.of) {
             (Source::Survey(ticket), _) => survey.answer(*ticket).map_err(|error| error.to_string()),
-            (Source::Stage(powers, stage), _) => {
-                let (arriving, passed) = powers.through(*stage, survey)?;
+            (Source::Stage(powers, stored, stage), _) => {
+                let (arriving, passed) = powers.through(*stage, stored.power(*stage, survey), survey)?;
                 match self.reading.measure {
                     ReadingMeasure::Loss => Ok(arriving - passed),
                     _ if arriving > 0.0 => Ok(passed / arriving),

@@ -35,6 +35,7 @@ mod outcome;
 mod power_path;
 mod run;
 mod simulated;
+mod stored;
 mod tones;
 mod windows;
 

@@ -116,11 +116,12 @@ impl Powers {
         (!powers.is_empty()).then_some(powers)
     }
 
-    /// Power arriving and power passed on, W: of a stage, or from all sources and into all loads.
+    /// Power arriving and power passed on, W: of a stage, or from all sources and into all loads. What is stored meanwhile has not
+    /// arrived anywhere yet, and what is given back arrives from within.
     ///
     /// # Errors
     /// What is missing, in words.
-    pub(crate) fn through(&self, stage: Option<usize>, survey: &Survey) -> Result<(f64, f64), String> {
+    pub(crate) fn through(&self, stage: Option<usize>, stored: f64, survey: &Survey) -> Result<(f64, f64), String> {
         let Some(stage) = stage else {
             let sources = self.of(Role::Source, survey).ok_or("there is no source in the circuit")?;
             let loads = self.of(Role::Load, survey).ok_or("there is no load in the circuit")?;
@@ -128,9 +129,10 @@ impl Powers {
             let [delivered, returned] =
                 [-1.0, 1.0].map(|sign| sources.iter().map(|p| (sign * p).max(0.0)).sum::<f64>());
             let taken = loads.iter().sum::<f64>() + returned;
+            let delivered = delivered - stored;
             if taken > delivered * (1.0 + GIVES_BACK) {
                 return Err(
-                    "more comes out than goes in: the supply gives what it has stored before; choose whole periods once it has \
+                    "more comes out than goes in: the supply gives what its cores have stored before; choose whole periods once it has \
                      settled"
                         .to_owned(),
                 );
@@ -141,7 +143,7 @@ impl Powers {
         if self.after[stage].is_none() {
             return Err("nothing arrives at a stage that no other feeds".to_owned());
         }
-        Ok((arriving[stage], arriving[stage] - absorbed[stage]))
+        Ok((arriving[stage] - stored, arriving[stage] - absorbed[stage]))
     }
 }
 

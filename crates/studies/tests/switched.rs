@@ -291,3 +291,40 @@ fn efficiency_counts_every_source_that_delivers() {
     // What a source delivers is positive, by its own current.
     assert!((value(&outcome, "power") - 10.0).abs() < 1e-6, "{}", value(&outcome, "power"));
 }
+
+/// A supply that starts has not lost what it has stored: a capacitor fills through a resistance and feeds a load, or empties into it.
+/// Of what came in the load takes its part, and the resistance loses what its voltage says (RC, handbook).
+#[test]
+fn what_is_stored_is_not_lost() {
+    let (r, c, load, end) = (2.0, 1e-3, 0.5, 4e-3);
+    for initial in [3.0, 9.0, 9.9] {
+        let text = format!(
+            r#"{{ "mellow_coil": 1, "title": "fills", "parts": [
+            {{ "id": "V1", "kind": "dc_source", "pins": {{ "plus": "in", "minus": "gnd" }}, "parameters": {{ "voltage": "10" }} }},
+            {{ "id": "R1", "kind": "resistor", "pins": {{ "a": "in", "b": "out" }}, "parameters": {{ "resistance": "{r}" }} }},
+            {{ "id": "C1", "kind": "capacitor", "pins": {{ "plus": "out", "minus": "gnd" }},
+               "parameters": {{ "capacitance": "{c}", "initial_voltage": "{initial}" }} }},
+            {{ "id": "I1", "kind": "current_load", "pins": {{ "plus": "out", "minus": "gnd" }},
+               "parameters": {{ "current": "{load}", "least_voltage": "0.1" }} }} ],
+          "studies": [{{ "id": "s", "kind": "switch_on", "title": "Study", "duration": "{end}", "tolerance": "1e-6" }}],
+          "readings": [
+            {{ "id": "share", "title": "Efficiency", "study": "s", "signal": "", "measure": "efficiency", "window": "whole_run" }},
+            {{ "id": "lost", "title": "Loss", "study": "s", "signal": "", "measure": "loss", "window": "whole_run" }} ] }}"#
+        );
+        let supply = Supply::from_json(&text).unwrap_or_else(|error| panic!("{error}"));
+        let outcome = done(&resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}")));
+        // v = v∞ + (v₀ − v∞)·e^(−t/τ); means of v and v² over the run.
+        let (rest, tau) = (10.0 - load * r, r * c);
+        let (x, a) = (end / tau, initial - rest);
+        let (one, two) = ((1.0 - f64::exp(-x)) / x, (1.0 - f64::exp(-2.0 * x)) / (2.0 * x));
+        let (mean, square) = (rest + a * one, rest * rest + 2.0 * rest * a * one + a * a * two);
+        let (taken, lost) = (load * mean, (100.0 - 20.0 * mean + square) / r);
+        assert!(
+            (value(&outcome, "lost") - lost).abs() < 1e-4 * taken,
+            "{initial}: {} for {lost}",
+            value(&outcome, "lost")
+        );
+        let share = taken / (taken + lost);
+        assert!((value(&outcome, "share") - share).abs() < 1e-4, "{initial}: {} for {share}", value(&outcome, "share"));
+    }
+}
