@@ -4,8 +4,15 @@
 //! included, so that `z(t + h) = e^(A·h)·z(t)` for any h. There is no step size and no convergence: what can be wrong is only
 //! how well straight pieces stand for a part, and the files under `parts/` say that one by one.
 //!
-//! A circuit becomes a `Network` of rows (`network.rs`, one file per family of parts under `parts/`); a set of regions makes
-//! it a `Configuration` (`configuration.rs`); a `Machine` (`machine.rs`) knows which follows which (`commutation`); [`Transient`] walks.
+//! A room for each thing that is done:
+//!
+//! - `parts`, `network`: a circuit becomes rows, inputs and regions with guards, one file per family of parts;
+//! - `configuration`: a set of regions (a mode of the hybrid system) is reduced to proper states;
+//! - `commutation`: which configuration follows an event, controls first, then diodes by complementarity, then the reset of states;
+//! - `stepping`: what runs between events, where a guard gives way, and where the whole stands;
+//! - `transient`: a run with its recording, what comes again, and what it takes to go on;
+//! - `periodic`: the periodic steady state by shooting, with monodromy and saltation;
+//! - `small_signal`: small sinusoids about a periodic orbit, and tones of finite size.
 //!
 //! ```
 //! use circuit::{Supply, resolve};
@@ -26,40 +33,23 @@
 //! ```
 
 mod commutation;
-mod compiled;
 mod configuration;
-mod course;
-mod crossing;
 mod error;
-mod falling;
-mod kept;
-mod linearised;
-mod machine;
 mod network;
-mod orbit;
 mod parts;
+mod periodic;
 mod pieces;
-mod propagate;
-mod recorder;
-mod repeats;
-mod round;
-mod row;
-mod search;
-mod settled;
-mod slope;
 mod small_signal;
-mod stretch;
-mod tones;
+mod stepping;
 mod transient;
-mod walker;
 
 pub use error::SwitchedError;
-pub use kept::Kept;
 pub use parts::without_form;
+pub use periodic::Settled;
 pub use pieces::Pieces;
-pub use settled::Settled;
+pub use small_signal::tones::Tone;
 pub use small_signal::{Response, SmallSignal};
-pub use tones::Tone;
+pub use transient::kept::Kept;
 pub use transient::{Ended, Settings, Transient};
 
 /// Version of the numerics; stored with every run, raised whenever results may change.

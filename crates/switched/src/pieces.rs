@@ -1,8 +1,8 @@
 //! The pieces a circuit consists of, for another solver to walk through: what this engine is compared with.
 
 use crate::error::SwitchedError;
-use crate::machine::Machine;
 use crate::parts;
+use crate::stepping::machine::Machine;
 use circuit::Circuit;
 use linear::{Matrix, dot};
 

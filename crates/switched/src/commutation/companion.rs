@@ -10,8 +10,8 @@
 //! memory). It ends at a solution on every passive network of elements of two pieces if no two guards are met at once; that none are,
 //! is seen to by sources of unlike sizes in place of a lexicographic order. With more pieces, or parts that amplify, it may lead nowhere.
 
+use crate::network::row::{Of, Row};
 use crate::network::{Changes, Guard, Network};
-use crate::row::{Of, Row};
 use linear::{Matrix, Ranked};
 
 /// Lines followed at most, per element and in any case.

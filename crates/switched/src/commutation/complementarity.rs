@@ -9,9 +9,9 @@
 
 use super::companion::Companion;
 use crate::error::SwitchedError;
-use crate::machine::Machine;
 use crate::network::Changes;
-use crate::propagate::Ladder;
+use crate::stepping::machine::Machine;
+use crate::stepping::propagator::Ladder;
 
 /// Rounds in which regions are changed together before they are changed one by one, and rounds at most.
 const TOGETHER: usize = 4;

@@ -11,8 +11,8 @@ mod complementarity;
 
 use crate::configuration::{By, Jump, Watched};
 use crate::error::SwitchedError;
-use crate::machine::{Change, Machine, ROUNDING};
 use crate::network::Changes;
+use crate::stepping::machine::{Change, Machine, ROUNDING};
 use linear::dot;
 
 /// Rounding from which on a pulse is one.

@@ -4,8 +4,8 @@
 //! `dx/dt = drive − (ω_u/A₀)·x − back`, `dy/dt = ω₂·(held(m + x) − y)`, `i = limited((y − v_out)/R_o)`.
 
 use super::pieces::between;
+use crate::network::row::{ONE, Of, Row};
 use crate::network::{Changes, Guard, Network, Region};
-use crate::row::{ONE, Of, Row};
 use circuit::ResolvedPart;
 use std::f64::consts::TAU;
 

@@ -1,9 +1,9 @@
 //! Control parts: an element whose regions are the part's modes. What a part does is said once for both engines, in the crate of
 //! control parts.
 
-use crate::course::Course;
+use crate::network::course::Course;
+use crate::network::row::{ONE, Of, Row};
 use crate::network::{Changes, Element, Guard, Network, Region, Set, Transition};
-use crate::row::{ONE, Of, Row};
 use circuit::ResolvedPart;
 use control::Automaton;
 

@@ -2,8 +2,8 @@
 //! of the saturated transistor where that is less, and never backwards.
 
 use super::diodes::{Line, conducts};
+use crate::network::row::{ONE, Row};
 use crate::network::{Changes, Guard, Network, Region};
-use crate::row::{ONE, Row};
 use circuit::fit::{self, BipolarFit, THERMAL_VOLTAGE};
 use circuit::{KindId, ResolvedPart};
 

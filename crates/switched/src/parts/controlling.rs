@@ -1,7 +1,7 @@
 //! What controlled sources and switches share.
 
 use crate::network::Network;
-use crate::row::Row;
+use crate::network::row::Row;
 
 /// What controls a part between two nets: their voltage, or the current of a path that drops none.
 pub(super) fn control(n: &mut Network, by_current: bool, (cp, cn): (usize, usize)) -> Row {

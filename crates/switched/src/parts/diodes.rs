@@ -1,8 +1,8 @@
 //! Diodes: a drop and a resistance, or open; the drop and the resistance are the tangent of the diode's curve at the current
 //! it typically carries. Junction capacitance and stored charge have no part here.
 
+use crate::network::row::{Of, Row};
 use crate::network::{Changes, Guard, Network, Region};
-use crate::row::{Of, Row};
 use circuit::ResolvedPart;
 use circuit::fit::{self, DiodeFit, THERMAL_VOLTAGE};
 

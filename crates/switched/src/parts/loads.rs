@@ -1,9 +1,9 @@
 //! Loads of constant or stepped current: the current stated, or what a resistance takes that reaches it at half the lowest
 //! voltage; neither gives power. Loads of constant power: the device level's curve in straight pieces.
 
-use crate::course::Course;
+use crate::network::course::Course;
+use crate::network::row::{ONE, Of, Row};
 use crate::network::{Changes, Guard, Network, Region};
-use crate::row::{ONE, Of, Row};
 use circuit::{KindId, ResolvedPart};
 
 /// Voltage at which the stated current is reached, of the lowest.

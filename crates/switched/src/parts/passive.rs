@@ -1,7 +1,7 @@
 //! Resistor, capacitor with its losses, inductor; a saturating inductor in five pieces.
 
+use crate::network::row::{ONE, Of, Row};
 use crate::network::{Changes, Guard, Network, Region};
-use crate::row::{ONE, Of, Row};
 use circuit::ResolvedPart;
 
 /// Temperature at which a resistance is stated, °C.

@@ -1,7 +1,7 @@
 //! Curves of straight pieces that many parts have.
 
+use crate::network::row::Row;
 use crate::network::{Changes, Guard, Network, Region};
-use crate::row::Row;
 
 /// `y = x` between two rows, and the row beyond; names below, between and above.
 pub(super) fn between(n: &mut Network, (y, x): (Row, Row), [low, high]: [Row; 2], names: [&'static str; 3]) {

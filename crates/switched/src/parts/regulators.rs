@@ -1,8 +1,8 @@
 //! References and three-terminal regulators: the device-level macromodels with straight lines for their curves.
 
 use super::pieces::{between, least};
+use crate::network::row::{ONE, Of, Row};
 use crate::network::{Changes, Guard, Network, Region};
-use crate::row::{ONE, Of, Row};
 use circuit::ResolvedPart;
 use std::f64::consts::TAU;
 

@@ -1,9 +1,9 @@
 //! Sources: constants, sines, straight lines and exponentials are inputs that run on their own.
 
 use super::controlling::control;
-use crate::course::Course;
 use crate::network::Network;
-use crate::row::{Of, Row};
+use crate::network::course::Course;
+use crate::network::row::{Of, Row};
 use circuit::{KindId, ResolvedPart};
 use std::f64::consts::SQRT_2;
 

@@ -3,8 +3,8 @@
 
 use super::controlling::control;
 use super::diodes::{Line, conducts};
+use crate::network::row::{ONE, Of, Row};
 use crate::network::{Changes, Guard, Network, Region};
-use crate::row::{ONE, Of, Row};
 use circuit::fit::THERMAL_VOLTAGE;
 use circuit::{Circuit, KindId, ResolvedPart};
 use std::collections::BTreeSet;

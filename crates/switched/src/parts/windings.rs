@@ -3,7 +3,7 @@
 
 use super::passive::saturating;
 use crate::network::Network;
-use crate::row::{Of, Row};
+use crate::network::row::{Of, Row};
 use circuit::ResolvedPart;
 use circuit::fit::MU_0;
 

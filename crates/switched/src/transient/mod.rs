@@ -3,13 +3,17 @@
 //! Nothing here has a tolerance but the recording: how far the quartic through five nodes may be from the exact course
 //! decides how far apart nodes are, and what is recorded at them is exact.
 
+pub(crate) mod kept;
+pub(crate) mod recorder;
+pub(crate) mod repeats;
+
 use crate::error::SwitchedError;
-use crate::machine::Machine;
-use crate::orbit;
 use crate::parts;
-use crate::recorder::{Recorder, Walked};
-use crate::repeats::Repeats;
-use crate::walker::{Ends, Walker};
+use crate::periodic::monodromy;
+use crate::stepping::machine::Machine;
+use crate::stepping::walker::{Ends, Walker};
+use crate::transient::recorder::{Recorder, Walked};
+use crate::transient::repeats::Repeats;
 use circuit::Circuit;
 use recording::{Command, EnergyBalance, Health, Observer, Progress, Pulse};
 use std::collections::BTreeMap;
@@ -172,7 +176,7 @@ impl Transient {
             }
             let was = walker.machine.at;
             let change = match &mut self.repeats {
-                Some(repeats) if repeats.derives() => orbit::happen(walker, step)?.map(|(event, change)| {
+                Some(repeats) if repeats.derives() => monodromy::happen(walker, step)?.map(|(event, change)| {
                     repeats.passes(&walker.machine, event);
                     change
                 }),

@@ -1,9 +1,10 @@
-//! Walks without a record: over a period, with whatever goes along.
+//! Walks over a period without a record, with whatever goes along: small differences among others, of which a period makes the
+//! monodromy, events with their saltation included.
 
 use crate::configuration::{Configuration, Jump};
 use crate::error::SwitchedError;
-use crate::machine::{Change, Machine};
-use crate::walker::{Ends, Step, Walker};
+use crate::stepping::machine::{Change, Machine};
+use crate::stepping::walker::{Ends, Step, Walker};
 use linear::{Matrix, dot};
 
 /// Steps from which on a walk does not end, and those of all walks of a search together.

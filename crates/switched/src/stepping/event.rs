@@ -4,11 +4,11 @@
 //! polynomial of degree 6 through what was seen of it at the step's nodes and how it changes at both ends; about the guess the guard
 //! is a power series again, and mostly the zero is so near that this is the last word.
 
-use crate::compiled::Compiled;
-use crate::falling::{BISECTED, Course, MOST_ROUNDS, polynomial, zero};
-use crate::propagate::Series;
-use crate::recorder::Nodes;
-use crate::slope::Slope;
+use crate::configuration::compiled::Compiled;
+use crate::stepping::guard::{BISECTED, Course, MOST_ROUNDS, polynomial, zero};
+use crate::stepping::propagator::Series;
+use crate::stepping::slope::Slope;
+use crate::transient::recorder::Nodes;
 use linear::dot;
 use recording::PLACES;
 

@@ -2,7 +2,7 @@
 
 use crate::configuration::Configuration;
 use crate::network::{Contradiction, Network};
-use crate::propagate::Ladder;
+use crate::stepping::propagator::Ladder;
 use linear::{Kernel, Matrix};
 
 /// A reduced configuration with everything that is looked at on the way, as rows over what runs.

@@ -11,6 +11,8 @@
 //! same Kirchhoff laws (A. Opal & J. Vlach, *Consistent initial conditions of linear switched networks*, IEEE Trans. CAS 37,
 //! 1990, from memory).
 
+pub(crate) mod compiled;
+
 use crate::network::{Contradiction, Network};
 use control::Operation;
 use linear::{Matrix, Ranked, dot};
@@ -154,8 +156,8 @@ impl Configuration {
     pub(crate) fn new(network: &Network, regions: &[u8]) -> Result<Self, Contradiction> {
         let (unknowns, running) = (network.unknowns(), network.running());
         let states = network.states.len();
-        let mut relations: Vec<&crate::row::Row> = network.relations.iter().map(|(_, row)| row).collect();
-        let mut rates: Vec<&crate::row::Row> = network.states.iter().map(|(_, rate)| rate).collect();
+        let mut relations: Vec<&crate::network::row::Row> = network.relations.iter().map(|(_, row)| row).collect();
+        let mut rates: Vec<&crate::network::row::Row> = network.states.iter().map(|(_, rate)| rate).collect();
         for (element, region) in network.elements.iter().zip(regions) {
             let region = &element.regions[usize::from(*region)];
             region.relations.iter().for_each(|(index, row)| relations[*index] = row);
@@ -301,7 +303,7 @@ impl Configuration {
 
     /// What is set, over what runs.
     fn assigned(&self, network: &Network, sets: &[crate::network::Set]) -> Vec<Assigned> {
-        let followed = |row: &crate::row::Row| {
+        let followed = |row: &crate::network::row::Row| {
             let (mut by_unknown, mut own) = (vec![0.0; network.unknowns()], vec![0.0; network.running()]);
             network.spread(row, &mut by_unknown, &mut own);
             let solved = through(&by_unknown, &self.solved, vec![0.0; own.len()]);
@@ -325,7 +327,7 @@ impl Configuration {
     }
 
     /// A row of the network over what runs.
-    pub(crate) fn row(&self, network: &Network, row: &crate::row::Row) -> Vec<f64> {
+    pub(crate) fn row(&self, network: &Network, row: &crate::network::row::Row) -> Vec<f64> {
         let (mut by_unknown, mut running) = (vec![0.0; network.unknowns()], vec![0.0; network.running()]);
         network.spread(row, &mut by_unknown, &mut running);
         through(&by_unknown, &self.solved, running)
@@ -347,7 +349,7 @@ struct Level<'a> {
 impl<'a> Level<'a> {
     fn new(network: &Network, regions: &[u8], free: &'a Matrix) -> Self {
         let of = network.elements.iter().zip(regions).filter_map(|(e, r)| e.regions[usize::from(*r)].open.as_ref());
-        let rows: Vec<&crate::row::Row> = of.collect();
+        let rows: Vec<&crate::network::row::Row> = of.collect();
         let mut open = Matrix::zeros(rows.len(), network.unknowns());
         let mut running = Matrix::zeros(rows.len(), network.running());
         for (k, row) in rows.into_iter().enumerate() {

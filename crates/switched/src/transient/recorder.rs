@@ -1,7 +1,7 @@
 //! Nodes on their way to the observer, and the books of energy.
 
-use crate::compiled::Compiled;
-use crate::slope::Slope;
+use crate::configuration::compiled::Compiled;
+use crate::stepping::slope::Slope;
 use recording::{Chunk, Observer, PLACES, STAGE, WEIGHTS, chunk_nodes, most_nodes};
 
 /// Nodes of the first chunk; every further one is twice as long up to the longest.

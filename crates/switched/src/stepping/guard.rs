@@ -1,6 +1,6 @@
 //! A guard within a step as a polynomial: whether it falls, how low, and where it is zero.
 
-use crate::slope::{Slope, sextic, strays};
+use crate::stepping::slope::{Slope, sextic, strays};
 use linear::dot;
 use recording::quartic;
 

@@ -1,10 +1,10 @@
 //! A circuit with sinusoids of finite size in it, as an analyser on the bench puts them there.
 
-use crate::course::Course;
 use crate::error::SwitchedError;
+use crate::network::course::Course;
+use crate::network::row::{Of, Row};
 use crate::parts;
-use crate::row::{Of, Row};
-use crate::settled::Settled;
+use crate::periodic::Settled;
 use crate::small_signal::shake;
 use circuit::Circuit;
 use recording::{Excitation, Observer};

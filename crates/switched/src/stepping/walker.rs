@@ -1,10 +1,10 @@
 //! From event to event: how far the next step goes, and what happens at its end.
 
-use crate::compiled::Compiled;
-use crate::crossing::{Looked, Watch};
+use crate::configuration::compiled::Compiled;
 use crate::error::SwitchedError;
-use crate::machine::{Change, Machine, Stand};
-use crate::stretch::Stretch;
+use crate::stepping::event::{Looked, Watch};
+use crate::stepping::machine::{Change, Machine, Stand};
+use crate::stepping::step::Stretch;
 use serde::{Deserialize, Serialize};
 
 /// First step, relative to what is to be covered: nothing is known yet of how large anything gets.

@@ -1,16 +1,15 @@
 //! What comes round: a period that clocks and sources give, or one of a circuit's own, from an event to where the same happens
 //! again.
-//!
 //! A circuit that nothing drives in time has no period known in advance, and any state of its orbit can be the first. The map from
 //! one occurrence of an event to the next has a fixed point all the same, and its derivative is what differences are where each
 //! comes to its own event (a Poincaré map; T. S. Parker & L. O. Chua, *Practical Numerical Algorithms for Chaotic Systems*, 1989,
 //! from memory).
 
-use crate::course::Course;
 use crate::error::SwitchedError;
-use crate::machine::Machine;
-use crate::orbit::{Along, Differences, Event, walk};
-use crate::walker::Walker;
+use crate::network::course::Course;
+use crate::periodic::monodromy::{Along, Differences, Event, walk};
+use crate::stepping::machine::Machine;
+use crate::stepping::walker::Walker;
 use circuit::common_period;
 use std::collections::BTreeMap;
 

@@ -10,13 +10,16 @@
 //! What is returned is the component at ω of each quantity, `(1/T)·∫ y·e^(−jωt) dt`, as an analyser reads it that correlates over
 //! whole periods. Where a quantity jumps at an event that moves, the strip between old and new instant is part of it.
 
-use crate::course::Course;
+pub(crate) mod orbit;
+pub(crate) mod tones;
+
 use crate::error::SwitchedError;
-use crate::linearised::{Orbit, Piece, Reals, Shift, Walk, Way};
 use crate::network::Network;
+use crate::network::course::Course;
+use crate::network::row::{Of, Row};
 use crate::parts;
-use crate::row::{Of, Row};
-use crate::settled::Settled;
+use crate::periodic::Settled;
+use crate::small_signal::orbit::{Orbit, Piece, Reals, Shift, Walk, Way};
 use circuit::{Circuit, KindId};
 use linear::dot;
 use nalgebra::{DMatrix, DVector, Dyn, LU};

@@ -8,14 +8,14 @@
 //! second order of what was left.
 //!
 //! A period is one of all clocks and sources, or a few of them. Where there is none it is the circuit's own, from one occurrence of
-//! an event to the next ([`crate::round`]).
+//! an event to the next ([`crate::periodic::period`]).
 
 use crate::error::SwitchedError;
-use crate::machine::Machine;
-use crate::orbit::{Along, Differences, Event};
-use crate::recorder::Recorder;
-use crate::round::{self, Marker, Noted};
-use crate::walker::Walker;
+use crate::periodic::monodromy::{Along, Differences, Event};
+use crate::periodic::period::{self, Marker, Noted};
+use crate::stepping::machine::Machine;
+use crate::stepping::walker::Walker;
+use crate::transient::recorder::Recorder;
 use circuit::quiet_time;
 use linear::{Matrix, eigenvalues, to_periodic};
 use recording::Observer;
@@ -100,7 +100,7 @@ impl Repeats {
     /// From where a machine stands; none if what clocks and sources have in common does not come often enough until the end, s, or
     /// they have nothing in common.
     pub(crate) fn new(machine: &Machine, end: f64) -> Option<Self> {
-        let clock = round::period_of(machine).ok()?;
+        let clock = period::period_of(machine).ok()?;
         let beat = clock.map_or_else(|| Beat::Event(None, Noted::default(), 0.0), |_| Beat::Clock(0.0));
         let mut repeats = Repeats {
             beat,

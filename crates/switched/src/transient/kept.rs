@@ -2,11 +2,11 @@
 
 use crate::VERSION;
 use crate::error::SwitchedError;
-use crate::machine::{Machine, Placed};
 use crate::network::Network;
 use crate::parts;
+use crate::stepping::machine::{Machine, Placed};
+use crate::stepping::walker::Sight;
 use crate::transient::{Settings, Transient};
-use crate::walker::Sight;
 use circuit::Circuit;
 use recording::{Health, Unfit};
 use serde::{Deserialize, Serialize};

@@ -1,11 +1,11 @@
 //! Where a switched circuit stands, and how it comes to stand elsewhere: configurations as they are met, times that pass, and
 //! what an event begins with; which configuration follows is found in `commutation`.
 
-use crate::compiled::Compiled;
+use crate::configuration::compiled::Compiled;
 use crate::configuration::{By, Jump};
-use crate::course::Course;
 use crate::error::SwitchedError;
 use crate::network::Network;
+use crate::network::course::Course;
 use linear::dot;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;

@@ -2,10 +2,10 @@
 
 use crate::configuration::{Configuration, Jump};
 use crate::error::SwitchedError;
-use crate::machine::Machine;
 use crate::network::Network;
-use crate::orbit::{Along, Event};
-use crate::propagate::Ladder;
+use crate::periodic::monodromy::{Along, Event};
+use crate::stepping::machine::Machine;
+use crate::stepping::propagator::Ladder;
 use linear::{Kernel, Matrix, dot, one_after_the_other};
 use nalgebra::{DMatrix, DVector};
 

@@ -1,8 +1,11 @@
 //! A circuit as equations: what parts contribute, and the pieces some of them consist of.
 
-use crate::course::Course;
+pub(crate) mod course;
+pub(crate) mod row;
+
 use crate::error::SwitchedError;
-use crate::row::{Of, Row};
+use crate::network::course::Course;
+use crate::network::row::{Of, Row};
 
 /// What must hold for an element to stay in a region, as a row that is not negative, and where it goes otherwise.
 #[derive(Clone, Debug)]

@@ -1,10 +1,10 @@
 //! A step while it is looked for: what runs and what is seen at its nodes, and how far quartics through them are from the course.
 
-use crate::compiled::Compiled;
-use crate::machine::Machine;
-use crate::propagate::Series;
-use crate::recorder::Nodes;
-use crate::slope::{Slope, strays};
+use crate::configuration::compiled::Compiled;
+use crate::stepping::machine::Machine;
+use crate::stepping::propagator::Series;
+use crate::stepping::slope::{Slope, strays};
+use crate::transient::recorder::Nodes;
 use linear::Matrix;
 use recording::{PLACES, quartic};
 

@@ -1,12 +1,12 @@
-//! The search for a periodic state: Newton's method on the map from one period's beginning to the next, whose derivative is
+//! Shooting for a periodic state: Newton's method on the map from one period's beginning to the next, whose derivative is
 //! the exact product of propagators, entries and the shifts of events in time (saltation matrices; M. A. Aizerman & F. R.
 //! Gantmakher, *On the stability of periodic motions*, J. Appl. Math. Mech. 22, 1958, from memory).
 
 use crate::error::SwitchedError;
-use crate::machine::Stand;
-use crate::orbit::Differences;
-use crate::round::Round;
-use crate::walker::Walker;
+use crate::periodic::monodromy::Differences;
+use crate::periodic::period::Round;
+use crate::stepping::machine::Stand;
+use crate::stepping::walker::Walker;
 use linear::{Matrix, to_periodic};
 use recording::{Command, Health, Observer, Progress};
 

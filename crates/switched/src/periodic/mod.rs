@@ -1,16 +1,20 @@
 //! The periodic steady state and what it says of a circuit.
 
+pub(crate) mod monodromy;
+pub(crate) mod period;
+pub(crate) mod shooting;
+
 use crate::configuration::through;
-use crate::course::Course;
 use crate::error::SwitchedError;
-use crate::machine::{Machine, Stand};
 use crate::network::Network;
-use crate::orbit::{Along, Event, walk};
+use crate::network::course::Course;
 use crate::parts;
-use crate::round::{self, Round};
-use crate::search::Search;
+use crate::periodic::monodromy::{Along, Event, walk};
+use crate::periodic::period::Round;
+use crate::periodic::shooting::Search;
+use crate::stepping::machine::{Machine, Stand};
+use crate::stepping::walker::Walker;
 use crate::transient::{Ended, Settings, Transient};
-use crate::walker::Walker;
 use circuit::{Circuit, quiet_time, within_pause};
 use linear::{eigenvalues, untold};
 use recording::{Complex64, Conduction, Health, Observer};
@@ -60,7 +64,7 @@ impl Settled {
     /// The same of a network made of the circuit.
     pub(crate) fn of(network: Network, circuit: &Circuit, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
         let mut machine = Machine::new(network);
-        let period = round::period_of(&machine)?;
+        let period = period::period_of(&machine)?;
         let clock = machine.network.courses.iter().filter_map(Course::period).fold(f64::INFINITY, f64::min);
         machine.begin()?;
         machine.freeze();
@@ -71,7 +75,7 @@ impl Settled {
                 walk(&mut walker, section, &mut ())?;
                 Round::Clocked { period, section }
             }
-            None => round::free(&mut walker)?,
+            None => period::free(&mut walker)?,
         };
         let mut search = Search::new(walker, observer, round);
         let found = search.run()?;
