@@ -301,3 +301,36 @@ fn every_form_proposes() {
     assert_eq!(missing, [""; 0]);
     insta::assert_snapshot!(text);
 }
+
+/// While a thermistor warms up a supply sized for it warm has less: how long that lasts is what the engine finds with the line's
+/// current through it, until its resistance is that of nine tenths of its rise (IEC 60539-1).
+#[test]
+fn a_thermistor_warms_up_as_it_does_in_the_engine() {
+    for (volts, amperes) in [("12", "500m"), ("5", "3"), ("24", "1")] {
+        let supply = stated(mains(), vec![output("rail", volts, amperes)]);
+        let forms = ["mains", "inrush_ntc", "transformer", "bridge", "reservoir", "current_load"];
+        let proposal = size(&chain(&supply, &forms), "inrush_ntc", &BTreeMap::new()).unwrap();
+        let cold = proposal.steps.iter().find(|s| s.title == "Resistance").unwrap().taken.unwrap();
+        let [line, hot, lasts] = ["Line current, RMS", "Resistance when warm", "Time it takes to warm up"]
+            .map(|title| result(&proposal, title));
+        close(result(&proposal, "Voltage lost while it is cold"), line * cold);
+        let warm = 1.0 / (1.0 / 298.15 + (hot / cold).ln() / 3000.0);
+        let warmed = 298.15 + 0.9 * (warm - 298.15);
+        let resistance = cold * (3000.0 * (1.0 / warmed - 1.0 / 298.15)).exp();
+        let text = format!(
+            r#"{{ "mellow_coil": 1, "title": "warms", "parts": [
+            {{ "id": "I1", "kind": "current_source", "pins": {{ "a": "gnd", "b": "x" }}, "parameters": {{ "current": "{line}" }} }},
+            {{ "id": "RT1", "kind": "thermistor", "pins": {{ "a": "x", "b": "gnd" }}, "parameters": {{ "resistance": "{cold}" }} }} ],
+          "studies": [{{ "id": "s", "kind": "switch_on", "title": "S", "duration": "{}", "tolerance": "1e-5" }}],
+          "readings": [{{ "id": "warm", "title": "Warm", "study": "s", "signal": "x.v", "measure": "crossing_time",
+            "numbers": {{ "level": "{}" }}, "window": "whole_run" }}] }}"#,
+            2.0 * lasts,
+            line * resistance
+        );
+        let circuit = circuit::resolve(&circuit::Supply::from_json(&text).unwrap()).unwrap();
+        let outcome = studies::run(&circuit, "s", &mut recording::Recording::default()).unwrap();
+        let found = outcome.readings[0].value.unwrap_or_else(|| panic!("{:?}", outcome.readings[0]));
+        assert!((found / lasts - 1.0).abs() < 0.01, "{volts} V: {found} s for {lasts} s");
+        assert!(lasts > 1.0 && lasts < 500.0, "{lasts}");
+    }
+}

@@ -5,7 +5,7 @@ use crate::delivered::{Ac, Dc, Delivered};
 use crate::draft::{Draft, Net::Inlet, Net::Own, Round};
 use circuit::{JointKind, KindId, ReadingMeasure, StageKind, Turn};
 use quantity::Series;
-use quantity::Unit::{Ampere, Ohm, Second, Volt, Watt};
+use quantity::Unit::{Ampere, JoulePerKelvin, Kelvin, Ohm, Second, Volt, Watt};
 
 const fn protection(
     id: &'static str,
@@ -196,6 +196,25 @@ fn inrush_ntc(d: &mut Draft<'_>) {
         &[("I", line, Ampere), ("R", hot, Ohm)],
         "a small current leaves it cold, and its resistance high",
     );
+    d.step(
+        "Voltage lost while it is cold",
+        Volt,
+        "I * R_25",
+        &[("I", line, Ampere), ("R_25", cold, Ohm)],
+        "as much less arrives at switch-on: at its lowest line a supply sized for the warm thermistor may starve until then",
+    );
+    let rise = WARMED * (temperature - ROOM);
+    d.step(
+        "Time it takes to warm up",
+        Second,
+        "C_th * dT / P",
+        &[
+            ("C_th", NTC_HEAT_CAPACITY, JoulePerKelvin),
+            ("dT", rise, Kelvin),
+            ("P", rise / lingers(cold, line, ROOM + rise), Watt),
+        ],
+        "nine tenths of the way, with the mean of what heats it beyond what it gives off",
+    );
     pass(d, ac, hot);
 }
 
@@ -205,16 +224,32 @@ const NTC_BETA: f64 = 3000.0;
 const NTC_THERMAL_RESISTANCE: f64 = 60.0;
 const ROOM: f64 = 298.15;
 
+/// Heat capacity of one, J/K, and the part of its rise after which it counts as warm.
+const NTC_HEAT_CAPACITY: f64 = 0.8;
+const WARMED: f64 = 0.9;
+/// Parts of that rise that are added up.
+const PARTS: usize = 500;
+
+/// What heats an NTC thermistor at a temperature, K, beyond what it gives off, W.
+fn heated(cold: f64, current: f64, t: f64) -> f64 {
+    let heat = current * current * cold * (NTC_BETA * (1.0 / t - 1.0 / ROOM)).exp();
+    heat - (t - ROOM) / NTC_THERMAL_RESISTANCE
+}
+
 /// Temperature at which an NTC thermistor settles with a current through it, K.
 fn warm(cold: f64, current: f64) -> f64 {
-    let given_off = |t: f64| (t - ROOM) / NTC_THERMAL_RESISTANCE;
-    let heat = |t: f64| current * current * cold * (NTC_BETA * (1.0 / t - 1.0 / ROOM)).exp();
     let (mut low, mut high) = (ROOM, 3.0 * ROOM);
     for _ in 0..60 {
         let middle = 0.5 * (low + high);
-        if heat(middle) > given_off(middle) { low = middle } else { high = middle }
+        if heated(cold, current, middle) > 0.0 { low = middle } else { high = middle }
     }
     low
+}
+
+/// How long it takes from room temperature to another, K, per heat capacity, K/W: `C·dT/dt = P(T)`.
+fn lingers(cold: f64, current: f64, to: f64) -> f64 {
+    let each = (to - ROOM) / PARTS as f64;
+    (0..PARTS).map(|k| each / heated(cold, current, ROOM + (k as f64 + 0.5) * each)).sum()
 }
 
 fn direct(d: &Draft<'_>) -> Dc {
