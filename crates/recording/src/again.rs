@@ -1,6 +1,6 @@
 //! What comes again and again, kept once.
 
-use crate::chunks::{Piece, repeated};
+use crate::piece::{Piece, repeated};
 use std::ops::ControlFlow;
 
 /// Nodes of a piece at least, where what comes again is handed over as often as it comes.

@@ -1,5 +1,5 @@
 use crate::again::covered;
-use crate::chunks::repeated;
+use crate::piece::repeated;
 use circuit::{Circuit, Quantity};
 
 /// Values per chunk aimed at, to bound memory for circuits with many columns.

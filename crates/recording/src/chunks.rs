@@ -1,4 +1,5 @@
 use crate::again::unrolled;
+use crate::piece::Piece;
 use std::ops::ControlFlow;
 
 /// A recording that can be read again, piece by piece, as often as need be.
@@ -7,7 +8,7 @@ pub trait Chunks {
     fn whole(&self) -> (f64, f64);
 
     /// Hands over, in order, pieces that cover a stretch of time, s, with the columns asked for only; what comes again once, with
-    /// how often. Every step lies within one of them; one repeats the last nodes of the one before as [`repeated`] says.
+    /// how often. Every step lies within one of them; one repeats the last nodes of the one before as [`repeated`](crate::repeated) says.
     ///
     /// # Errors
     /// [`Unreadable`] if what was kept cannot be read back.
@@ -25,30 +26,6 @@ pub trait Chunks {
             });
         })
     }
-}
-
-/// Nodes that begin with an end of a step.
-#[derive(Clone, Debug)]
-pub struct Piece<'a> {
-    /// Times of the nodes, s.
-    pub times: &'a [f64],
-    /// Values at the nodes, of each column asked for.
-    pub columns: Vec<&'a [f64]>,
-    /// How many times more it comes ([`Chunk::again`](crate::Chunk::again)).
-    pub again: u64,
-}
-
-impl<'a> Piece<'a> {
-    /// One that comes once.
-    pub fn once(times: &'a [f64], columns: Vec<&'a [f64]>) -> Self {
-        Piece { times, columns, again: 0 }
-    }
-}
-
-/// How many nodes at the end of a piece of so many the next one repeats: all from its last end of a step on, which
-/// stands at an even place.
-pub fn repeated(nodes: usize) -> usize {
-    nodes - nodes.saturating_sub(1) / 2 * 2
 }
 
 /// A recording that cannot be read back.

@@ -1,7 +1,8 @@
 use crate::again::unrolled;
 use crate::chunk::Chunk;
-use crate::chunks::{Chunks, Piece, Unreadable};
+use crate::chunks::{Chunks, Unreadable};
 use crate::observer::Observer;
+use crate::piece::Piece;
 use std::ops::{ControlFlow, Deref};
 
 /// A whole recording in memory, as one chunk: what comes again is there as often as it comes.

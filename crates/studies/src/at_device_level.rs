@@ -1,8 +1,8 @@
 //! Studies simulated at device level.
 
-use crate::engine::version;
 use crate::kept::Kept;
 use crate::simulated::{Simulated, discontinuous, periods_of, stability};
+use crate::version::version;
 use circuit::{Circuit, Engine, ResolvedStudy, StudyKind};
 use device::{Ended, EngineError, Equations, Settings, Settled, Start, Transient};
 use quantity::{Unit, show};

@@ -1,8 +1,8 @@
 //! Studies simulated by switching.
 
-use crate::engine::version;
 use crate::kept::Kept;
 use crate::simulated::{Simulated, discontinuous, periods_of, stability};
+use crate::version::version;
 use circuit::{Circuit, Engine, ResolvedStudy, StudyKind};
 use recording::{Observer, Unfit};
 use switched::{Ended, Settings, Settled, SwitchedError, Transient};

@@ -1,6 +1,7 @@
 //! Which engine simulates a study, and why.
 
 use crate::cost::Costs;
+use crate::version::version;
 use circuit::kinds::Role;
 use circuit::{Circuit, Engine, KindId, ResolvedPart, ResolvedStudy, StudyKind};
 use quantity::{Unit, show};
@@ -65,22 +66,9 @@ fn weighed(circuit: &Circuit, study: &ResolvedStudy, why: &str) -> (Engine, Stri
     }
 }
 
-/// The version of an engine, as it stands with runs.
-pub(crate) fn version(engine: Engine) -> String {
-    match engine {
-        Engine::DeviceLevel => device::VERSION.to_owned(),
-        Engine::Switched => format!("switched {}", switched::VERSION),
-    }
-}
-
 /// The version of the engine that simulates a study.
 pub fn version_for(circuit: &Circuit, study: &ResolvedStudy) -> String {
     version(engine_for(circuit, study).0)
-}
-
-/// Whether a run's version is that of an engine as it is now, so that the run can be gone on with.
-pub fn is_current(of: &str) -> bool {
-    [Engine::DeviceLevel, Engine::Switched].into_iter().any(|engine| version(engine) == of)
 }
 
 /// The engine that answers for small sinusoids, and why in words: about the settled period where something switches, about the

@@ -1,10 +1,11 @@
 use crate::at_device_level::{at_device_level, go_on_at_device_level};
 use crate::by_switching::{by_switching, go_on_by_switching};
 use crate::engine::engine_for;
-use crate::judging::{Judging, Recorded, covering};
+use crate::judging::Judging;
 use crate::kept::Kept;
 use crate::outcome::{End, Outcome, RunHealth, Steadiness};
 use crate::power_path::{Figured, last_period};
+use crate::recorded::{Recorded, covering};
 use crate::simulated::Simulated;
 use crate::windows::Windows;
 use circuit::{Circuit, Engine, MOST_BYTES, Quantity, Signal, StudyKind, Term};

@@ -1,7 +1,8 @@
 //! Energy that capacitors and inductors take up over a span.
 
-use circuit::{Circuit, KindId, Quantity, ReadingMeasure, Signal, Term};
-use readings::{Question, Recipe, Span, Survey, Ticket};
+use crate::recorded::Recorded;
+use circuit::{KindId, Quantity, ReadingMeasure, Signal, Term};
+use readings::{Question, Span, Survey, Ticket};
 
 /// What stores energy on its way: of each part its stage, what holds it, and voltage and current at both ends of a span.
 pub(crate) struct Stored {
@@ -21,10 +22,12 @@ struct Store {
 
 impl Stored {
     /// Asks for it over a span that is covered. Parts whose energy is not that of their terminals, such as cores, are left out.
-    pub(crate) fn new(circuit: &Circuit, span: Span, survey: &mut Survey) -> Self {
-        let mut at_ends = |of: &str, quantity: Quantity| {
-            let term = Term { negative: false, of: of.to_owned(), quantity };
-            let recipe = Recipe::new(circuit, &Signal { terms: vec![term] }).ok()?;
+    /// So are those of which a bench recorded nothing.
+    pub(crate) fn new(of: &Recorded<'_, '_>, span: Span, survey: &mut Survey) -> Self {
+        let circuit = of.circuit;
+        let mut at_ends = |part: &str, quantity: Quantity| {
+            let term = Term { negative: false, of: part.to_owned(), quantity };
+            let recipe = of.recipe(&Signal { terms: vec![term] }).ok()?;
             let mut at = |time: f64| {
                 let question = Question::new(ReadingMeasure::ValueAt, &[Some(time)], span, None).ok()?;
                 Some(survey.ask_within(vec![recipe.clone()], span, question))

@@ -1,6 +1,6 @@
 //! Windows that are found in a run before readings are taken in them.
 
-use crate::judging::{Recorded, covering};
+use crate::recorded::{Recorded, covering};
 use circuit::{ResolvedEvent, ResolvedWindow, Signal};
 use readings::{MeasureError, Question, Span, Survey, Ticket};
 

@@ -1,0 +1,49 @@
+//! What was recorded, as readings need to know it.
+
+use circuit::{Circuit, ResolvedWindow, Signal};
+use readings::{MeasureError, Recipe, Span};
+use recording::Column;
+
+/// A recording as readings need to know it.
+#[derive(Clone, Copy, Debug)]
+pub struct Recorded<'a, 'c> {
+    /// The circuit that ran, with the readings and requirements it is judged by.
+    pub circuit: &'a Circuit,
+    /// What was recorded.
+    pub columns: &'c [Column],
+    /// The study it is of, by its place.
+    pub study: usize,
+    /// Whether the run reached its end.
+    pub complete: bool,
+    /// First and last time recorded, s.
+    pub whole: Span,
+}
+
+impl Recorded<'_, '_> {
+    /// How a signal is made of columns, all of which were recorded.
+    pub(crate) fn recipe(&self, signal: &Signal) -> Result<Recipe, String> {
+        let recipe = Recipe::new(self.circuit, signal).map_err(|error| error.to_string())?;
+        match recipe.columns().into_iter().find(|key| !self.columns.contains(key)) {
+            Some(key) => Err(format!("{} was not recorded", key.of)),
+            None => Ok(recipe),
+        }
+    }
+
+    /// The span of a window that has not to be searched for.
+    pub(crate) fn span(&self, window: &ResolvedWindow) -> Result<Span, String> {
+        let whole = self.whole;
+        Ok(match window {
+            ResolvedWindow::Between(from, to) => Span { from: *from, to: *to },
+            ResolvedWindow::From(from) => Span { from: *from, to: whole.to },
+            // "The last periods" of a run cut short are not the ones meant.
+            ResolvedWindow::Last(_) if !self.complete => return Err("the run did not reach its end".to_owned()),
+            ResolvedWindow::Last(length) => Span { from: whole.to - length, to: whole.to },
+            _ => whole,
+        })
+    }
+}
+
+/// A span within a recording; a recording of no length holds nothing.
+pub(crate) fn covering(whole: Span, span: Span) -> Result<Span, MeasureError> {
+    whole.covering(span, whole.to <= whole.from)
+}
