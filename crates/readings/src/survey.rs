@@ -9,8 +9,8 @@ use recording::{Chunks, Column, Piece, Unreadable, covered};
 /// Answers to many questions about many signals, taken together while a recording passes once, or as often as one of
 /// them needs.
 ///
-/// What is kept does not grow with the recording, and what comes again is passed over once, however often it comes. Pieces can be given one by one ([`Survey::take`]), or all that a
-/// recording has ([`Survey::pass`]).
+/// What is kept does not grow with the recording, and what comes again is passed over once, however often it comes.
+/// Pieces can be given one by one ([`Survey::take`]), or all that a recording has ([`Survey::pass`]).
 #[derive(Debug, Default)]
 pub struct Survey {
     signals: Vec<Recipe>,

@@ -144,7 +144,7 @@ proptest! {
             };
             agree(folded.answer(ticket), each.answer(ticket), part, &format!("{:?} {numbers:?} {span:?}", measure.id))?;
         }
-        for compared in [None, Some(period), Some(3.0 * period), Some(0.5 * period), Some(1.37 * period)] {
+        for compared in [None, Some(period), Some(3.0 * period), Some(40.0 * period), Some(0.5 * period), Some(1.37 * period)] {
             let band = 0.5 * (level.abs() / 8.0).powi(3);
             let Ok(_) = Question::settled(span, compared, band) else { continue };
             let (mut folded, mut each) = (Survey::default(), Survey::default());
@@ -154,6 +154,29 @@ proptest! {
             each.pass(&whole, &known()).unwrap();
             agree(folded.answer(ticket), each.answer(ticket), 1e-9, &format!("settled {compared:?} {band} {span:?}"))?;
         }
+    }
+
+    /// What filters leave of what comes again grows with it, from microvolts to megawatts.
+    #[test]
+    fn filters_know_no_size(course in prop::collection::vec(-1.0f64..1.0, 4..12), power in -6i32..8, corner in 2.0f64..20.0) {
+        let circuit = resolve(&Supply::from_json(SUPPLY).unwrap()).unwrap();
+        let recipe = Recipe::new(&circuit, &Signal::parse("x.v").unwrap()).unwrap();
+        let ripple = |size: f64| {
+            let times: Vec<f64> = (0..=2 * course.len()).map(|k| k as f64).collect();
+            let value = |k: usize| size * (3.0 + course[k / 2 % course.len()]);
+            let values: Vec<f64> = (0..times.len()).map(value).collect();
+            let pieces = Pieces(vec![Chunk { again: 2000, ..Chunk::new(times, vec![values]) }]);
+            let (_, end) = pieces.whole();
+            let span = Span { from: 0.0, to: end };
+            let numbers = [Some(corner / end), Some(20.0 * corner / end)];
+            let mut survey = Survey::default();
+            let question = Question::new(ReadingMeasure::Ripple, &numbers, span, None).unwrap();
+            let ticket = survey.ask(vec![recipe.clone()], span, question);
+            survey.pass(&pieces, &known()[..1]).unwrap();
+            survey.answer(ticket).unwrap()
+        };
+        let (one, many) = (ripple(1.0), ripple(10f64.powi(power)) / 10f64.powi(power));
+        prop_assert!((one - many).abs() < 1e-9 * one.max(1e-3), "{one} and {many}");
     }
 
     #[test]

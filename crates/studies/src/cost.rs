@@ -26,14 +26,14 @@ pub(crate) struct Costs<'a> {
 }
 
 impl<'a> Costs<'a> {
-    /// Of a study that passes through many periods; none if it does not.
+    /// Of a study that passes through a period many times; none if it does not.
     pub(crate) fn new(circuit: &'a Circuit, study: &'a ResolvedStudy) -> Option<Self> {
-        let longest = circuit.parts.iter().filter_map(|part| part.period()).fold(0.0, f64::max);
-        let lasts = match study.kind {
-            StudyKind::Settled => SEARCHED * longest,
-            _ => study.duration,
-        };
-        (longest > 0.0 && lasts >= MANY * longest).then_some(Costs { circuit, study, longest, lasts })
+        let settled = study.kind == StudyKind::Settled;
+        let periods = circuit.parts.iter().filter_map(|part| part.period());
+        // What hardly comes round within the study says nothing of how long it is.
+        let longest = periods.filter(|period| settled || study.duration >= MANY * period).fold(0.0, f64::max);
+        let lasts = if settled { SEARCHED * longest } else { study.duration };
+        (longest > 0.0).then_some(Costs { circuit, study, longest, lasts })
     }
 
     /// At device level.

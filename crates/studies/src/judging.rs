@@ -104,7 +104,8 @@ impl<'a> Asked<'a> {
                     Some(survey.ask_within(vec![recipe], covered, Question::Figures))
                 };
                 let powers = Powers::new(of.circuit, &mut ask);
-                return Ok((Source::Stage(powers, Stored::new(of, covered, survey), *stage), span));
+                let stored = Stored::new(of, &powers, covered, survey);
+                return Ok((Source::Stage(powers, stored, *stage), span));
             }
             ReadingOf::Formula(_) => return Ok((Source::Formula, span)),
         };

@@ -1,6 +1,7 @@
 use crate::StageFigures;
 use circuit::{Circuit, Quantity, ResolvedPart, Signal, StageKind, Term};
 use readings::{Question, Recipe, Span, Survey, Ticket};
+use std::collections::BTreeMap;
 
 /// The power path on its way: the mean power of every part over a span, and the voltages behind the stages.
 ///
@@ -109,11 +110,20 @@ impl Powers {
         Flows { absorbed, arriving }
     }
 
-    /// Mean power of each part of a role, W; none if there is no part of it.
+    /// Mean powers of a role, W, of a stage together and of each part in none; none if there is no part of it.
     fn of(&self, role: Role, survey: &Survey) -> Option<Vec<f64>> {
-        let parts = self.tickets.iter().filter(|(place, _)| self.roles[*place].1 == role);
-        let powers: Vec<f64> = parts.map(|(_, ticket)| survey.figures(*ticket).mean()).collect();
-        (!powers.is_empty()).then_some(powers)
+        let mut powers: BTreeMap<(Option<usize>, usize), f64> = BTreeMap::new();
+        for (place, ticket) in self.tickets.iter().filter(|(place, _)| self.roles[*place].1 == role) {
+            let stage = self.roles[*place].0;
+            let alone = if stage.is_some() { 0 } else { *place };
+            *powers.entry((stage, alone)).or_default() += survey.figures(*ticket).mean();
+        }
+        (!powers.is_empty()).then(|| powers.into_values().collect())
+    }
+
+    /// Whether what a part stores is neither the source's nor the load's own affair.
+    pub(crate) fn is_between(&self, place: usize) -> bool {
+        self.roles[place].1 == Role::Between
     }
 
     /// Power arriving and power passed on, W: of a stage, or from all sources and into all loads. What is stored meanwhile has not

@@ -1,5 +1,6 @@
 //! Energy that capacitors and inductors take up over a span.
 
+use crate::power_path::Powers;
 use crate::recorded::Recorded;
 use circuit::{KindId, Quantity, ReadingMeasure, Signal, Term};
 use readings::{Question, Span, Survey, Ticket};
@@ -23,7 +24,7 @@ struct Store {
 impl Stored {
     /// Asks for it over a span that is covered. Parts whose energy is not that of their terminals, such as cores, are left out.
     /// So are those of which a bench recorded nothing.
-    pub(crate) fn new(of: &Recorded<'_, '_>, span: Span, survey: &mut Survey) -> Self {
+    pub(crate) fn new(of: &Recorded<'_, '_>, powers: &Powers, span: Span, survey: &mut Survey) -> Self {
         let circuit = of.circuit;
         let mut at_ends = |part: &str, quantity: Quantity| {
             let term = Term { negative: false, of: part.to_owned(), quantity };
@@ -34,7 +35,9 @@ impl Stored {
             };
             Some([at(span.from)?, at(span.to)?])
         };
-        let stores = circuit.parts.iter().filter_map(|part| {
+        // What a source or a load stores counts with its power.
+        let between = circuit.parts.iter().enumerate().filter(|(place, _)| powers.is_between(*place));
+        let stores = between.filter_map(|(_, part)| {
             let (size, resistance, voltages) = match part.kind {
                 KindId::Capacitor => {
                     let voltages = at_ends(&part.id, Quantity::Voltage)?;

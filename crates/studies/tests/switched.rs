@@ -328,3 +328,41 @@ fn what_is_stored_is_not_lost() {
         assert!((value(&outcome, "share") - share).abs() < 1e-4, "{initial}: {} for {share}", value(&outcome, "share"));
     }
 }
+
+/// A source stage gives what is left behind its own resistance, and a load stage takes what its own capacitor stores: of 10 V at its
+/// terminals less what 1 Ω takes in between, a supply that settles passes on the load's share (by hand), and while it starts no more
+/// than there is.
+#[test]
+fn stages_count_with_all_of_their_parts() {
+    let part = |id: &str, kind: &str, pins: [&str; 2], own: &str, stage: &str| {
+        let names = if kind == "resistor" { ["a", "b"] } else { ["plus", "minus"] };
+        format!(
+            r#"{{ "id": "{id}", "kind": "{kind}", "stage": "{stage}", "pins": {{ "{}": "{}", "{}": "{}" }}, "parameters": {{ {own} }} }}"#,
+            names[0], pins[0], names[1], pins[1]
+        )
+    };
+    let share = |duration: &str| {
+        let parts = [
+            part("V1", "dc_source", ["v", "gnd"], r#""voltage": "12""#, "source"),
+            part("RS", "resistor", ["v", "in"], r#""resistance": "1""#, "source"),
+            part("R1", "resistor", ["in", "out"], r#""resistance": "1""#, "between"),
+            part("RL", "resistor", ["out", "gnd"], r#""resistance": "4""#, "load"),
+            part("CL", "capacitor", ["out", "gnd"], r#""capacitance": "1m""#, "load"),
+        ];
+        let text = format!(
+            r#"{{ "mellow_coil": 1, "title": "staged", "parts": [ {} ], "stages": [
+              {{ "id": "source", "kind": "source", "title": "Source" }},
+              {{ "id": "between", "kind": "filter", "title": "Between", "after": "source" }},
+              {{ "id": "load", "kind": "load", "title": "Load", "after": "between" }} ],
+              "studies": [ {{ "id": "s", "kind": "switch_on", "title": "S", "duration": "{duration}" }} ],
+              "readings": [ {{ "id": "share", "title": "Efficiency", "study": "s", "signal": "", "measure": "efficiency",
+                "window": {{ "between": {{ "from": "{duration} / 2", "to": "{duration}" }} }} }} ] }}"#,
+            parts.join(",")
+        );
+        let supply = Supply::from_json(&text).unwrap_or_else(|error| panic!("{error}"));
+        value(&done(&resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"))), "share")
+    };
+    // 2 A from 10 V, of which 8 V reach the load.
+    assert!((share("0.2") - 0.8).abs() < 1e-6, "{}", share("0.2"));
+    assert!((0.3..0.8).contains(&share("1m")), "{}", share("1m"));
+}

@@ -107,8 +107,12 @@ impl Filtered {
             turns.hand(0, &mut |waves| held.take(waves));
             [held.slow, held.smooth.unwrap_or(0.0)]
         };
-        let (none, slow, smooth) = (end(0.0, 0.0), end(1.0, 0.0), end(0.0, 1.0));
-        let of = |row: usize| [slow[row] - none[row], smooth[row] - none[row], none[row]];
+        // In the measure of what there is, or what they hold would be lost beside it.
+        let none = end(0.0, 0.0);
+        let size = none.iter().fold(0.0, |most: f64, end| most.max(end.abs()));
+        let size = if size > 0.0 { size } else { 1.0 };
+        let (slow, smooth) = (end(size, 0.0), end(0.0, size));
+        let of = |row: usize| [(slow[row] - none[row]) / size, (smooth[row] - none[row]) / size, none[row]];
         Turn::from_row_slice(&[of(0), of(1), [0.0, 0.0, 1.0]].concat())
     }
 }

@@ -101,7 +101,11 @@ impl Settled {
         let fits = |ratio: f64| (ratio - ratio.round()).abs() * (count as f64) < FITS && ratio > 0.5;
         let together = if fits(ratio) { ratio.round() } else { 1.0 };
         let most = count as f64 / together;
-        let skipped = if (fits(ratio) || fits(1.0 / ratio)) && most >= 3.0 { most.floor() - 2.0 } else { 0.0 };
+        if most < 3.0 || !(fits(ratio) || fits(1.0 / ratio)) {
+            (0..count).for_each(|turn| turns.hand(turn, &mut |waves| self.pass_periods(waves[0])));
+            return;
+        }
+        let skipped = most.floor() - 2.0;
         let shown = count - (skipped * together) as u64;
         for turn in 0..shown - together as u64 {
             turns.hand(turn, &mut |waves| self.pass_periods(waves[0]));
