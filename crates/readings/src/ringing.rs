@@ -107,13 +107,15 @@ impl Ringing {
             points.windows(2).map(|p| (0.5 * (p[0].0 + p[1].0), (p[1].1 - p[0].1).abs())).collect();
         let largest = swings.iter().map(|s| s.1).fold(0.0, f64::max);
         // Where what is left swings at another pace it is something else that is left.
-        // A whole period is looked at: up may take longer than down.
-        let lasts = |k: usize| {
-            let from = k.min(points.len().saturating_sub(3));
-            points[(from + 2).min(points.len() - 1)].0 - points[from].0
+        // Up may take longer than down: each is held against its like, the largest swing and the one beside it.
+        let lasts = |k: usize| points.get(k + 1).map_or(0.0, |next| next.0 - points[k].0);
+        let most = (0..swings.len()).find(|k| swings[*k].1 >= (1.0 - SLIVER) * largest).unwrap_or(0);
+        let beside = if most + 1 < swings.len() { most + 1 } else { most.saturating_sub(1) };
+        let paces = [most, beside].map(|k| if k < swings.len() { lasts(k) } else { 0.0 });
+        let alike = |k: &usize| {
+            let pace = paces[(k + most) % 2];
+            swings[*k].1 > SMALLEST * largest && (0.5 * pace..=2.0 * pace).contains(&lasts(*k))
         };
-        let pace = (0..swings.len()).find(|k| swings[*k].1 >= (1.0 - SLIVER) * largest).map_or(0.0, lasts);
-        let alike = |k: &usize| swings[*k].1 > SMALLEST * largest && (0.5 * pace..=2.0 * pace).contains(&lasts(*k));
         let first = (0..swings.len()).find(alike).unwrap_or(0);
         let count = (first..swings.len()).take_while(alike).count();
         if count < 3 {

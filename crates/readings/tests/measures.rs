@@ -72,7 +72,7 @@ fn near(found: f64, expected: f64, within: f64, what: &str) {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(24) })]
 
     #[test]
     fn a_sine(amplitude in 1e-3f64..1e3, frequency in 10.0f64..1e5, phase in 0.3f64..2.8, offset in -2.0f64..2.0) {
@@ -287,7 +287,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(32))]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(32) })]
 
     /// An exponential has settled within a band when its exponent says so; a sine that grows to its size, when the RMS of
     /// its periods does. Both whichever way the recording is cut.
@@ -364,7 +364,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(48))]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(48) })]
 
     /// A bump before an edge that comes to more than a tenth of it, and back, and what rings behind it, are no part of its rise or
     /// fall: the crossings next to the 50 % instant count (IEEE 181).
