@@ -2,8 +2,10 @@
 
 mod common;
 
-use circuit::{Study, StudyKind, Supply, resolve};
-use common::{chosen, direct_supplies, mains_supplies, ran, set_line, several_wires};
+use circuit::{KindId, Study, StudyKind, Supply, resolve};
+use common::{
+    Random, chain, chosen, direct_supplies, mains, mains_supplies, output, ran, set_line, several_wires, stated,
+};
 use mellow_design::{Edit, Line, apply, promised};
 use quantity::show;
 use readings::{Span, Waveform};
@@ -100,5 +102,47 @@ fn three_phases_two_rails_and_other_devices_keep_their_promises() {
     for supply in several_wires().into_iter().chain(chosen()) {
         broken.extend(keeps(&supply));
     }
+    assert!(broken.is_empty(), "{broken:#?}");
+}
+
+/// Rectifiers with what makes a reservoir of them, and regulators, of which any may stand behind any.
+const FRONTS: [&[&str]; 5] = [
+    &["transformer", "half_wave", "reservoir"],
+    &["transformer", "bridge", "reservoir"],
+    &["centre_tapped_transformer", "centre_tap_rectifier", "reservoir"],
+    &["transformer", "doubler"],
+    &["transformer", "bridge", "clc_filter"],
+];
+const REGULATORS: [&str; 6] =
+    ["zener_follower", "zener_shunt", "fixed_regulator", "adjustable_regulator", "follower_regulator", "low_dropout"];
+
+/// Nobody drew these; what sizing warned of, with and without its load, is left out.
+#[test]
+fn no_regulator_behind_any_rectifier_rises_above_what_it_promised() {
+    let count = std::env::var("MELLOW_COIL_VARIED").ok().and_then(|t| t.parse().ok()).unwrap_or(12);
+    let mut random = Random(5);
+    let (mut broken, mut kept) = (Vec::new(), 0);
+    for turn in 0..count {
+        let pick = |r: f64, of: usize| ((r * of as f64) as usize).min(of - 1);
+        let (front, regulator) = (FRONTS[pick(random.next(), FRONTS.len())], REGULATORS[turn % REGULATORS.len()]);
+        let volts = [5.0, 6.0, 9.0, 12.0, 15.0, 24.0][pick(random.next(), 6)];
+        let most = if regulator == "zener_shunt" { 30e-3 } else { 1.0 };
+        let current = random.within(5e-3, most);
+        let wanted = output("rail", &format!("{volts}"), &format!("{current:.4e}"));
+        let forms = [&["mains"], front, &[regulator, "current_load"]].concat();
+        let supply = apply(&chain(&stated(mains(), vec![wanted]), &forms), &Edit::SizeAll).unwrap();
+        if !mellow_design::check(&supply).is_empty() {
+            continue;
+        }
+        kept += 1;
+        for share in [1.0, 0.01] {
+            let mut loaded = supply.clone();
+            let drain = loaded.parts.iter_mut().find(|p| p.kind == KindId::CurrentLoad).unwrap();
+            drain.parameters.insert("current".into(), format!("{:e}", share * current));
+            let found = keeps_at(&loaded, Line::Highest, 253.0);
+            broken.extend(found.into_iter().filter(|t| t.contains("Highest,")).map(|t| format!("{forms:?}: {t}")));
+        }
+    }
+    assert!(kept * 4 >= count, "too few to tell anything: {kept}");
     assert!(broken.is_empty(), "{broken:#?}");
 }

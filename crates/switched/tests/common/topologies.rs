@@ -11,6 +11,7 @@ use circuit::{
     },
 };
 use fastrand::Rng;
+use std::collections::BTreeMap;
 
 /// A circuit with its designators, nets in pin order and values, and the time in which everything comes round, s.
 #[derive(Clone, Debug)]
@@ -33,6 +34,21 @@ impl Drawn {
     pub fn shuffled(&self, rng: &mut Rng) -> Drawn {
         let mut other = self.clone();
         rng.shuffle(&mut other.rows);
+        other
+    }
+
+    /// The same with other names for its nets but ground, so that they sort in another order.
+    pub fn renamed(&self, rng: &mut Rng) -> Drawn {
+        let mut other = self.clone();
+        let mut names = BTreeMap::from([("gnd", "gnd".to_owned())]);
+        for (_, _, pins, _) in &self.rows {
+            for net in pins.split_whitespace() {
+                names.entry(net).or_insert_with(|| format!("n{:016x}", rng.u64(..)));
+            }
+        }
+        for (_, _, pins, _) in &mut other.rows {
+            *pins = pins.split_whitespace().map(|net| names[net].as_str()).collect::<Vec<_>>().join(" ");
+        }
         other
     }
 }
