@@ -20,12 +20,17 @@ const router = createBrowserRouter([
   { path: "*", element: <NotHere /> },
 ]);
 
+// A server on this machine answers without any net.
+const client = new QueryClient({
+  defaultOptions: { queries: { retry: 1, networkMode: "always" }, mutations: { networkMode: "always" } },
+});
+
 applyTheme();
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(
     <StrictMode>
-      <QueryClientProvider client={new QueryClient({ defaultOptions: { queries: { retry: 1 } } })}>
+      <QueryClientProvider client={client}>
         <RouterProvider router={router} />
       </QueryClientProvider>
     </StrictMode>,

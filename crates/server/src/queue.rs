@@ -12,6 +12,7 @@ use std::task::{Context, Poll};
 use std::time::Duration;
 use uuid::Uuid;
 
+use crate::store::{Store, Stranded};
 use crate::worker::{Worker, execute};
 
 /// How often a worker says that it is alive.
@@ -21,6 +22,11 @@ const MISSED: usize = 4;
 const QUEUE: &str = "runs";
 /// Times a run is tried before it is given up.
 const ATTEMPTS: usize = 5;
+/// The turn of a run whose supply has no others waiting: each that waits puts the next one back by one, so that supplies
+/// take turns.
+const FIRST: i64 = 1_000_000;
+/// How often runs are looked for that nobody has in hand.
+const LOOK_EVERY: Duration = Duration::from_secs(10);
 
 /// A run to be executed.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -52,9 +58,15 @@ impl Queue {
         PostgresStorage::new(&self.pool).with_config(config)
     }
 
-    /// Puts a run into the queue; a second time has no effect.
-    pub(crate) async fn push(&self, run: Uuid) -> anyhow::Result<()> {
-        let task = TaskBuilder::new(Job { run }).idempotency_key(run.to_string()).max_attempts(ATTEMPTS).build();
+    /// Puts a run into the queue, behind those of other supplies if its own has `waiting` of them; a second time has no
+    /// effect.
+    pub(crate) async fn push(&self, run: Uuid, waiting: i64) -> anyhow::Result<()> {
+        self.put(run, run.to_string(), waiting).await
+    }
+
+    async fn put(&self, run: Uuid, name: String, waiting: i64) -> anyhow::Result<()> {
+        let turn = usize::try_from(FIRST - waiting.clamp(0, FIRST)).unwrap_or_default();
+        let task = TaskBuilder::new(Job { run }).idempotency_key(name).max_attempts(ATTEMPTS).priority(turn).build();
         let mut storage = self.storage();
         match storage.push_task(task).await {
             Err(error) if error.to_string().contains("idempotency") => Ok(()),
@@ -74,7 +86,6 @@ impl Queue {
         loop {
             // A fresh name each time: a dead worker's runs are recognised by its name.
             let name = format!("worker-{}", Uuid::now_v7());
-            self.requeue(&worker).await;
             let told = Gathered(Pubsub::new(self.pool.clone(), QUEUE.to_owned()));
             let executor = WorkerBuilder::new(name.as_str())
                 .backend(self.storage().poll_with_stream(told))
@@ -88,11 +99,22 @@ impl Queue {
         }
     }
 
-    /// A run can be stored without having reached the queue if the server died in between.
-    async fn requeue(&self, worker: &Worker) {
-        for run in worker.store.queued_runs().await.unwrap_or_default() {
-            if let Err(error) = self.push(run).await {
-                tracing::warn!("run {run} could not be queued: {error}");
+    /// Puts runs back that nobody has in hand, for as long as the program runs: stored without having reached the queue,
+    /// or lost with their worker and its database.
+    pub(crate) async fn find_stranded(&self, store: &Store) {
+        let mut due = tokio::time::interval(LOOK_EVERY);
+        loop {
+            due.tick().await;
+            let stranded = store.stranded_runs().await.unwrap_or_else(|error| {
+                tracing::debug!("stranded runs are not looked for: {error}");
+                Vec::new()
+            });
+            for Stranded { id: run, known, .. } in stranded {
+                tracing::info!("run {run} was in nobody's hands and is queued");
+                let name = if known { format!("{run} {}", Uuid::now_v7()) } else { run.to_string() };
+                if let Err(error) = self.put(run, name, 0).await {
+                    tracing::warn!("run {run} could not be queued: {error}");
+                }
             }
         }
     }

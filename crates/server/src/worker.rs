@@ -47,6 +47,10 @@ pub(crate) async fn execute(worker: &Worker, run: Uuid) -> Result<()> {
         let finish = Finish::failed(message);
         return patiently(|| store.finish_run(run, attempt, &finish, &[], None)).await;
     }
+    if begun.stops {
+        let finish = Finish::stopped();
+        return patiently(|| store.finish_run(run, attempt, &finish, &[], None)).await;
+    }
     let stored = match simulate(worker, run, begun).await {
         Ok((finish, rows, nodes)) => patiently(|| store.finish_run(run, attempt, &finish, &rows, nodes)).await,
         Err(error) => Err(error),
@@ -76,7 +80,7 @@ fn prepare(document: &serde_json::Value) -> std::result::Result<Circuit, String>
 async fn simulate(
     worker: &Worker,
     run: Uuid,
-    Begun { document, study, attempt, before }: Begun,
+    Begun { document, study, attempt, before, .. }: Begun,
 ) -> Result<(Finish, Vec<Packed>, Option<i64>)> {
     let (sender, receiver) = mpsc::channel(AHEAD);
     let shared = Arc::new(Shared::default());

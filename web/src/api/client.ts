@@ -43,15 +43,6 @@ export class Refused extends Error {
   }
 }
 
-/** The supply was changed elsewhere in the meantime. */
-export class Stale extends Error {
-  conflict: Conflict;
-  constructor(conflict: Conflict) {
-    super(conflict.message);
-    this.conflict = conflict;
-  }
-}
-
 /** The answer, or what went wrong as an error. */
 export function taken<T>(answer: { data?: unknown; error?: unknown }): T {
   if (answer.data === undefined) throw new Refused(answer.error);
@@ -173,30 +164,17 @@ export function useChangesSince(run: string | undefined, since: string | undefin
   });
 }
 
+function newer(before: SupplyShown | undefined, now: SupplyShown): SupplyShown {
+  return before && before.revision >= now.revision ? before : now;
+}
+
 export function useSupply(supply: string) {
   return useQuery({
     queryKey: ["supply", supply],
+    // What was on its way while a change was stored is of before it.
+    structuralSharing: (before, now) => newer(before as SupplyShown | undefined, now as SupplyShown),
     queryFn: async () =>
       taken<SupplyShown>(await api.GET("/api/supplies/{supply}", { params: { path: { supply } } })),
-  });
-}
-
-export function useSaveSupply(supply: string) {
-  const client = useQueryClient();
-  return useMutation({
-    // Saves go out one after the other, each on top of the one before.
-    scope: { id: `save-${supply}` },
-    mutationFn: async ({ revision, document }: { revision?: number; document: Supply }) => {
-      const known = client.getQueryData<SupplyShown>(["supply", supply]);
-      const body = { revision: revision ?? known?.revision ?? 0, document };
-      const answer = await api.PUT("/api/supplies/{supply}", { params: { path: { supply } }, body });
-      if (answer.response.status === 409) throw new Stale(answer.error as unknown as Conflict);
-      return taken<SupplyShown>(answer);
-    },
-    onSuccess: (stored) => {
-      client.setQueryData(["supply", supply], stored);
-      void client.invalidateQueries({ queryKey: ["supplies"] });
-    },
   });
 }
 
@@ -207,38 +185,6 @@ export function useCreateSupply() {
       taken<SupplyShown>(await api.POST("/api/supplies", { body: { document } })),
     onSuccess: (created) => {
       client.setQueryData(["supply", created.id], created);
-      void client.invalidateQueries({ queryKey: ["supplies"] });
-    },
-  });
-}
-
-/** An earlier version to be stored again. */
-export interface Restoring {
-  restore: number;
-}
-
-/** Changes made by the server and stored at once: edits, and earlier versions restored. */
-export function useEditSupply(supply: string) {
-  const client = useQueryClient();
-  return useMutation({
-    scope: { id: `save-${supply}` },
-    mutationFn: async (edit: Edit | Restoring) => {
-      const revision = client.getQueryData<SupplyShown>(["supply", supply])?.revision ?? 0;
-      const answer =
-        "restore" in edit
-          ? await api.POST("/api/supplies/{supply}/revisions/{revision}/restore", {
-              params: { path: { supply, revision: edit.restore } },
-              body: { revision },
-            })
-          : await api.POST("/api/supplies/{supply}/edits", {
-              params: { path: { supply } },
-              body: { revision, edit },
-            });
-      if (answer.response.status === 409) throw new Stale(answer.error as unknown as Conflict);
-      return taken<SupplyShown>(answer);
-    },
-    onSuccess: (stored) => {
-      client.setQueryData(["supply", supply], stored);
       void client.invalidateQueries({ queryKey: ["supplies"] });
     },
   });
@@ -394,9 +340,9 @@ export function useRuns(supply: string) {
 export function useStartRun(supply: string) {
   const onSuccess = useRunBegun(supply);
   return useMutation({
-    mutationFn: async (study: string) => {
-      const params = { path: { supply } };
-      return soonOver(taken<Run>(await api.POST("/api/supplies/{supply}/runs", { params, body: { study } })));
+    mutationFn: async ({ study, tried = [] }: { study: string; tried?: Schemas["Tried"][] }) => {
+      const [params, body] = [{ path: { supply } }, { study, tried }];
+      return soonOver(taken<Run>(await api.POST("/api/supplies/{supply}/runs", { params, body })));
     },
     onSuccess,
   });
@@ -423,7 +369,8 @@ function useRunBegun(supply: string) {
   return (run: Run) => {
     client.setQueryData<Run[]>(["runs", supply], (runs) => [
       run,
-      ...(runs ?? []).filter((r) => r.id !== run.id),
+      // A passing run is gone with the next of its study.
+      ...(runs ?? []).filter((r) => r.id !== run.id && !(r.passing && r.study === run.study)),
     ]);
     if (isOver(run)) hasEnded(client, run);
   };
@@ -494,7 +441,12 @@ export function whyBlocked(findings: Finding[]): string | undefined {
 
 /** Whether something that decides the run's numbers was changed after it. */
 export function isOld(run: Run, shown: SupplyShown): boolean {
-  return !run.measured && run.revision !== shown.revision && run.essence !== shown.essences[run.study];
+  return (
+    !run.measured &&
+    !run.passing &&
+    run.revision !== shown.revision &&
+    run.essence !== shown.essences[run.study]
+  );
 }
 
 /** Keeps a run in the list of runs up to date while it goes on. */

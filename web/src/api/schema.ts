@@ -998,11 +998,9 @@ export interface components {
     };
     /** @description Someone else changed the supply in the meantime. */
     Conflict: {
-      /** @description What is stored now. */
+      /** @description What is stored now; what was to be stored was not. */
       current: components["schemas"]["SupplyShown"];
       message: string;
-      /** @description What was to be stored; it was not. */
-      yours: components["schemas"]["Supply"];
     };
     /** @description A supply to be added to the library. */
     CreateSupply: {
@@ -1664,6 +1662,11 @@ export interface components {
     };
     /** @description A change of the power path. */
     MakeEdit: {
+      /**
+       * Format: uuid
+       * @description What the change is called: sent again, it is not made twice.
+       */
+      change?: string | null;
       edit: components["schemas"]["PathEdit"];
       /**
        * Format: int32
@@ -2415,6 +2418,11 @@ export interface components {
     /** @description What is restored over. */
     Restore: {
       /**
+       * Format: uuid
+       * @description What the change is called: sent again, it is not made twice.
+       */
+      change?: string | null;
+      /**
        * Format: int32
        * @description The revision that is stored now.
        */
@@ -2579,6 +2587,8 @@ export interface components {
       /** @description What is written beside it. */
       note: string;
       outcome?: components["schemas"]["Outcome"] | null;
+      /** @description Whether it is on the way to another, and gone with that. */
+      passing: boolean;
       /** @description First and last time recorded, s. */
       recorded?: [number, number] | null;
       /**
@@ -2604,6 +2614,11 @@ export interface components {
     RunState: "queued" | "running" | "done" | "stopped" | "failed";
     /** @description A new version of a supply. */
     SaveSupply: {
+      /**
+       * Format: uuid
+       * @description What the change is called: sent again, it is not made twice.
+       */
+      change?: string | null;
       document: components["schemas"]["Supply"];
       /**
        * Format: int32
@@ -2907,6 +2922,11 @@ export interface components {
     /** @description Which study to run. */
     StartRun: {
       study: string;
+      /**
+       * @description Values tried in passing, on the way to one that is kept: the supply stays as it is, and the run is gone with the
+       *      next of its study.
+       */
+      tried?: components["schemas"]["Tried"][];
     };
     /**
      * @description The largest change of a net's mean from the last period but one to the last; tenths of the
@@ -3168,6 +3188,12 @@ export interface components {
       signal: string;
       /** @description How bold it is drawn. */
       weight?: components["schemas"]["Weight"];
+    };
+    /** @description A value of a part that is tried. */
+    Tried: {
+      parameter: string;
+      part: string;
+      text: string;
     };
     /** @description A clockwise turn by quarter circles. */
     Turn: "none" | "quarter" | "half" | "three_quarters";

@@ -29,7 +29,7 @@ interface Props {
 
 /** Readings of several runs beside one another, each against a reference, and what changed between them. */
 export function Compare({ shown, study, editing }: Props) {
-  const all = useRuns(shown.id).data;
+  const all = useRuns(shown.id).data?.filter((run) => !run.passing);
   const ended = useMemo(
     () => (all ?? []).filter((r) => r.study === study && isOver(r) && r.outcome),
     [all, study],

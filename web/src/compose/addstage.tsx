@@ -46,15 +46,14 @@ export function AddStage({ stages, after, editing, onAdded }: Props) {
   const fitting = (joint: number) =>
     (forms.data ?? []).filter((f) => (after ? f.takes === joints[joint]?.joint : !f.takes));
   const add = async (form: Form, joint: number, between: boolean) => {
-    const before = new Set(stages.map((s) => s.id));
-    const stored = await editing.compose(`add ${form.title.toLowerCase()}`, {
+    const made = await editing.compose(`add ${form.title.toLowerCase()}`, {
       edit: "add",
       form: form.id,
       place: { after: after?.id ?? null, joint },
       between,
       choices: {},
     });
-    const added = stored?.document.stages?.find((s) => !before.has(s.id));
+    const added = made?.after.document.stages?.find((s) => !made.before.stages?.some((b) => b.id === s.id));
     if (added) onAdded(added.id);
   };
   const [manner, setManner] = useState("branch");

@@ -96,7 +96,7 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
           if (form.form === "points") {
             return (
               <Points
-                key={`${parameter.id} ${supply.revision}`}
+                key={`${part.id} ${parameter.id} ${text(parameter)}`}
                 parameter={parameter}
                 value={text(parameter)}
                 onCommit={(v) => onParameter(parameter.id, v)}
@@ -105,9 +105,8 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
           }
           const meant = kind.parameters.find((p) => p.id === form.meant_as);
           return (
-            <div key={parameter.id}>
+            <div key={`${part.id} ${parameter.id}`}>
               <ValueField
-                key={`${supply.revision}`}
                 supply={supply.id}
                 label={parameter.name}
                 help={parameter.help}
@@ -137,7 +136,7 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
       <div className="grid gap-1">
         {kind.ratings.map((rating) => (
           <ValueField
-            key={`${rating.id} ${supply.revision}`}
+            key={`${part.id} ${rating.id}`}
             supply={supply.id}
             label={rating.name}
             help="What a specimen bears; the checks hold what is expected against it."

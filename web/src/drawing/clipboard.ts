@@ -13,9 +13,10 @@ export function useClipboard(supply: Supply, editing: Editing, onSelect: (parts:
   const chosen = (ids: string[]) => supply.parts?.filter((p) => ids.includes(p.id)) ?? [];
   const put = async (what: string, parts: Part[]) => {
     if (parts.length === 0) return;
-    const before = new Set(supply.parts?.map((p) => p.id));
-    const stored = await editing.compose(what, { edit: "paste", parts, by: BY });
-    if (stored) onSelect(stored.document.parts?.map((p) => p.id).filter((id) => !before.has(id)) ?? []);
+    const made = await editing.compose(what, { edit: "paste", parts, by: BY });
+    if (!made) return;
+    const before = new Set(made.before.parts?.map((p) => p.id));
+    onSelect(made.after.document.parts?.map((p) => p.id).filter((id) => !before.has(id)) ?? []);
   };
   return {
     copy: (ids: string[]) => {

@@ -28,8 +28,10 @@ export function Away() {
   if (!health.isError) return null;
   return (
     <p role="alert" className="shrink-0 border-b border-hairline bg-copper-soft px-4 py-1.5 text-sm">
-      The server does not answer just now. What you see stays; changes cannot be saved until it is back.
-      Trying again…
+      {navigator.onLine
+        ? "The server does not answer just now."
+        : "This machine is offline, and the server out of reach."}{" "}
+      What you see stays; what you change is kept here and saved once it is back. Trying again…
     </p>
   );
 }

@@ -1,85 +1,69 @@
-import { useRef, useState } from "react";
+import { useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useEffect, useState, useSyncExternalStore } from "react";
 
-import {
-  Stale,
-  useEditSupply,
-  useSaveSupply,
-  type Conflict,
-  type Edit,
-  type Restoring,
-  type Supply,
-  type SupplyShown,
-} from "../api/client";
+import type { SupplyShown } from "../api/client";
+import { keep, load } from "../changes/kept";
+import { Changes } from "../changes/queue";
+import { send } from "../changes/send";
 
-interface Step {
-  /** The document to go back or forward to. */
-  document: Supply;
-  /** What the step did, for the buttons that undo and redo it. */
-  what: string;
+/** How long the server is left in peace when it does not answer, ms. */
+const PAUSE = 1500;
+
+/** The changes of each supply opened in this window: they go on, and can be undone, while another is looked at. */
+const opened = new Map<string, Changes>();
+
+function pause(): Promise<void> {
+  return new Promise((resolve) => {
+    const done = () => {
+      clearTimeout(timer);
+      window.removeEventListener("online", done);
+      resolve();
+    };
+    const timer = setTimeout(done, PAUSE);
+    window.addEventListener("online", done);
+  });
 }
 
-/** Everything that changes a supply: saved at once, undone by name, never over someone else's change. */
-export function useEditing(shown: SupplyShown) {
-  const { id, document: supply } = shown;
-  const save = useSaveSupply(id);
-  const path = useEditSupply(id);
-  const [conflict, setConflict] = useState<Conflict>();
-  const past = useRef<Step[]>([]);
-  const future = useRef<Step[]>([]);
-  const [steps, setSteps] = useState<{ undo?: string; redo?: string }>({});
+function changesOf(shown: SupplyShown, client: QueryClient): Changes {
+  const { id } = shown;
+  const known = opened.get(id);
+  if (known) return known;
+  const changes = new Changes(shown, {
+    send: (request) => send(id, request),
+    stored: (supply) => {
+      client.setQueryData(["supply", id], supply);
+      void client.invalidateQueries({ queryKey: ["supplies"] });
+    },
+    load: () => load(id),
+    keep: (pending) => keep(id, pending),
+    pause,
+  });
+  opened.set(id, changes);
+  return changes;
+}
 
-  const note = () => setSteps({ undo: past.current.at(-1)?.what, redo: future.current.at(-1)?.what });
-  const outcome = {
-    onError: (error: Error) => error instanceof Stale && setConflict(error.conflict),
-    onSuccess: () => setConflict(undefined),
-  };
-  const store = (document: Supply, revision?: number, then?: () => void) => {
-    // What went wrong before is no longer what the title bar has to say.
-    path.reset();
-    const onSuccess = () => {
-      outcome.onSuccess();
-      then?.();
-    };
-    save.mutate({ document, revision }, { ...outcome, onSuccess });
-  };
-  const remember = (what: string) => {
-    past.current.push({ document: supply, what });
-    future.current = [];
-    note();
-  };
-  const step = (from: Step[], to: Step[]) => {
-    const target = from.pop();
-    if (!target) return;
-    to.push({ document: supply, what: target.what });
-    note();
-    store(target.document);
-  };
-  const problem = save.error ?? path.error;
+/** Everything that changes a supply: shown at once, stored in its order, undone by name, never over someone else's change. */
+export function useEditing(stored: SupplyShown) {
+  const client = useQueryClient();
+  const [changes] = useState(() => changesOf(stored, client));
+  useEffect(() => changes.notice(stored), [changes, stored]);
+  const standing = useSyncExternalStore(changes.subscribe, changes.snapshot);
+  const { undoes, redoes } = standing;
   return {
-    /** Changes the document itself; `then` is done as soon as that is stored. */
-    change: (what: string, change: (document: Supply) => void, then?: () => void) => {
-      const next = structuredClone(supply);
-      change(next);
-      // What leaves all as it was is no step to undo and no revision.
-      if (JSON.stringify(next) === JSON.stringify(supply)) return;
-      remember(what);
-      store(next, undefined, then);
-    },
-    /** Has the server make a change; answers with the stored supply. */
-    compose: async (what: string, edit: Edit | Restoring) => {
-      save.reset();
-      const stored = await path.mutateAsync(edit, outcome).catch(() => undefined);
-      if (stored) remember(what);
-      return stored;
-    },
-    undo: steps.undo === undefined ? undefined : () => step(past.current, future.current),
-    redo: steps.redo === undefined ? undefined : () => step(future.current, past.current),
-    undoes: steps.undo,
-    redoes: steps.redo,
-    saving: save.isPending || path.isPending,
-    problem: problem && !(problem instanceof Stale) ? problem.message : undefined,
-    conflict,
-    overwrite: () => conflict && store(conflict.yours, conflict.current.revision),
+    ...standing,
+    /** Changes the document itself, as it is by then; answers once that is stored. */
+    change: changes.change.bind(changes),
+    /** Has the server make a change; answers with the supply before and after it. */
+    compose: changes.compose.bind(changes),
+    undo: undoes === undefined ? undefined : changes.undo,
+    redo: redoes === undefined ? undefined : changes.redo,
+    saving: standing.pending > 0,
+    /** Whether all of it is stored, as soon as that is known. */
+    settled: () => changes.settled(),
+    /** The supply as it stands now, whatever was shown last. */
+    newest: () => changes.snapshot().shown,
+    overwrite: changes.overwrite,
+    giveWay: changes.giveWay,
   };
 }
 

@@ -17,6 +17,7 @@ import { Desk } from "../desk/desk";
 import { History } from "../history/history";
 import { Materials } from "../materials/materials";
 import { Requirements } from "../requirements/requirements";
+import { entered } from "../ui/entering";
 import { Notice } from "../ui/states";
 import { Away } from "./away";
 import { ConflictBar } from "./conflict";
@@ -32,15 +33,16 @@ export function SupplyFrame() {
   const supply = useSupply(id);
   if (supply.isError) return <Notice>{supply.error.message}</Notice>;
   if (!supply.data) return <Notice>Opening the supply…</Notice>;
-  return <OpenFrame key={id} shown={supply.data} view={view} />;
+  return <OpenFrame key={id} stored={supply.data} view={view} />;
 }
 
-function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
+function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
+  const editing = useEditing(stored);
+  const { shown } = editing;
   const { id, document: supply } = shown;
   const kinds = usePartKinds();
   const runs = useRuns(id);
   const start = useStartRun(id);
-  const editing = useEditing(shown);
   const [parts, setParts] = useState<string[]>([]);
   const [stage, setStage] = useState<string>();
   const [chosen, setStudy] = useState<string>();
@@ -57,7 +59,7 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
   const computed = ofStudy.filter((r) => !r.measured);
   const run = useJudged(computed[0], shown, runs.data);
   const before = useJudged(
-    computed.slice(1).find((r) => r.state === "done"),
+    computed.slice(1).find((r) => r.state === "done" && !r.passing),
     shown,
     runs.data,
   );
@@ -82,6 +84,12 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
   }, []);
 
   const blocked = whyBlocked(shown.findings);
+  const runIt = async () => {
+    // What stands in a field is meant to be run with.
+    if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
+    await entered();
+    if ((await editing.settled()) && !whyBlocked(editing.newest().findings)) start.mutate({ study });
+  };
   return (
     <div className="flex h-full flex-col">
       <TitleBar
@@ -93,16 +101,12 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
         standing={standing}
         blocked={blocked}
         startProblem={start.error?.message}
-        onRun={() => start.mutate(study)}
+        onRun={() => void runIt()}
         starting={start.isPending}
       />
       <Away />
       {editing.conflict && (
-        <ConflictBar
-          conflict={editing.conflict}
-          onTheirs={() => location.reload()}
-          onMine={editing.overwrite}
-        />
+        <ConflictBar what={editing.conflict} onTheirs={editing.giveWay} onMine={editing.overwrite} />
       )}
       <PowerPath
         supply={supply}
@@ -132,7 +136,7 @@ function OpenFrame({ shown, view }: { shown: SupplyShown; view: string }) {
               run={run}
               standing={standing}
               before={before}
-              others={ofStudy.filter(isOver)}
+              others={ofStudy.filter((r) => isOver(r) && !r.passing)}
               parts={parts}
               onParts={setParts}
               stage={stage}

@@ -78,7 +78,6 @@ function Settings({ shown, study, editing }: Props) {
     fallback: string,
   ) => (
     <ValueField
-      key={`${name}${study[name] ?? ""}`}
       supply={shown.id}
       label={label}
       help={help}
@@ -159,7 +158,6 @@ function Settings({ shown, study, editing }: Props) {
         </select>
       </label>
       <ValueField
-        key={study.duration}
         supply={shown.id}
         label="Duration"
         help="Simulated time."
@@ -213,7 +211,6 @@ function Settings({ shown, study, editing }: Props) {
             Cut behind {stage?.title.toLowerCase() ?? study.cut.after}; a resistor stands in for what follows.
           </p>
           <ValueField
-            key={study.cut.load}
             supply={shown.id}
             label="Stand-in load"
             help="Resistance across the rails where the path is cut."

@@ -51,6 +51,8 @@ export function TitleBar(props: Props) {
       <span className="shrink-0 text-xs text-muted" role="status" data-testid="saved">
         {editing.problem ? (
           <span className="text-missed">Not done: {editing.problem}</span>
+        ) : editing.unanswered ? (
+          `${editing.pending} ${editing.pending === 1 ? "change waits" : "changes wait"} for the server`
         ) : editing.saving ? (
           "Saving…"
         ) : (
@@ -115,7 +117,7 @@ export function TitleBar(props: Props) {
         </select>
       ) : (
         <Button
-          disabled={editing.saving || (shown.document.parts?.length ?? 0) === 0}
+          disabled={(shown.document.parts?.length ?? 0) === 0}
           title="Add a study: how long to simulate, what to look at"
           onClick={() => void editing.compose("add a study", { edit: "add_study" })}
         >
@@ -126,9 +128,8 @@ export function TitleBar(props: Props) {
       {chosen && <StudyMenu shown={shown} study={chosen} editing={editing} />}
       <Button
         look="main"
-        disabled={
-          going || props.starting || props.blocked !== undefined || editing.saving || props.study === ""
-        }
+        disabled={going || props.starting || props.study === ""}
+        aria-disabled={props.blocked !== undefined && !editing.saving}
         title={props.study === "" ? "There is no study yet" : (props.blocked ?? "Run the study")}
         onClick={props.onRun}
       >

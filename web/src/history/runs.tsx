@@ -12,7 +12,7 @@ import { CircuitOf } from "./circuitof";
 
 /** Every run of a supply; marked ones are kept, any can be deleted and had back. */
 export function Runs({ shown, editing }: { shown: SupplyShown; editing: Editing }) {
-  const runs = useRuns(shown.id).data ?? [];
+  const runs = (useRuns(shown.id).data ?? []).filter((run) => !run.passing);
   const [showDeleted, setShowDeleted] = useState(false);
   const deleted = useDeletedRuns(shown.id, showDeleted).data ?? [];
   const remove = useDeleteRun();

@@ -57,7 +57,6 @@ function Limit({ shown, requirement, editing }: LimitProps) {
   const measure = measures.find((m) => m.id === reading?.measure);
   const bound = (label: string, name: "at_least" | "at_most") => (
     <ValueField
-      key={`${name}${requirement[name] ?? ""}`}
       supply={shown.id}
       label={label}
       help="Empty for no limit on this side."

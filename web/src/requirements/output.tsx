@@ -10,7 +10,7 @@ interface Props {
   supply: string;
   output: Output;
   findings: Finding[];
-  onChange: (output: Output) => void;
+  onChange: (next: (output: Output) => Output) => void;
   onRemove: () => void;
 }
 
@@ -24,14 +24,13 @@ export function OutputRow({ supply, output, findings, onChange, onRemove }: Prop
     fallback?: string,
   ) => (
     <ValueField
-      key={`${name}${output[name]}`}
       supply={supply}
       label={label}
       help={help}
       unit={unit}
       text={output[name] ?? ""}
       fallback={fallback}
-      onCommit={(text) => onChange({ ...output, [name]: text === "" ? null : text })}
+      onCommit={(text) => onChange((o) => ({ ...o, [name]: text === "" ? null : text }))}
     />
   );
   return (
@@ -48,7 +47,7 @@ export function OutputRow({ supply, output, findings, onChange, onRemove }: Prop
           onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
           onBlur={(event) => {
             const title = event.target.value.trim();
-            if (title && title !== output.title) onChange({ ...output, title });
+            if (title && title !== output.title) onChange((o) => ({ ...o, title }));
           }}
           className="min-w-0 grow rounded-sm bg-transparent px-1 font-semibold hover:bg-ground"
         />

@@ -11,8 +11,6 @@ import { Limits } from "./limits";
 import { OutputRow } from "./output";
 import { SourceForm } from "./source";
 
-type Output = NonNullable<Supply["outputs"]>[number];
-
 interface Props {
   shown: SupplyShown;
   editing: Editing;
@@ -24,8 +22,7 @@ export function Requirements({ shown, editing, verdicts }: Props) {
   const { document: supply, findings } = shown;
   const source = supply.source ?? { kind: "mains", voltage: "230" };
   const outputs = supply.outputs ?? [];
-  const state = (what: string, next: { source?: typeof source; outputs?: Output[] }) =>
-    void editing.compose(what, { edit: "state", source, outputs, ...next });
+  const state = (what: string, change: (document: Supply) => void) => void editing.change(what, change, true);
   const free = (n: number): string => (outputs.some((o) => o.id === `out${n}`) ? free(n + 1) : `out${n}`);
   const measures = useMeasureTable();
   const decidedBy = (id: string) => {
@@ -34,8 +31,12 @@ export function Requirements({ shown, editing, verdicts }: Props) {
     return reading ? `${described(reading, measures, supply)}, ${study?.title ?? reading.study}` : "";
   };
   const add = () =>
-    state("add an output", {
-      outputs: [...outputs, { id: free(1), title: "Output", voltage: "5", current: "100m" }],
+    state("add an output", (document) => {
+      document.source ??= source;
+      document.outputs = [
+        ...(document.outputs ?? []),
+        { id: free(1), title: "Output", voltage: "5", current: "100m" },
+      ];
     });
   return (
     <div className="grid h-full grid-cols-[minmax(0,5fr)_minmax(0,6fr)] overflow-auto">
@@ -44,7 +45,11 @@ export function Requirements({ shown, editing, verdicts }: Props) {
           supply={shown.id}
           source={source}
           findings={findings.filter((f) => f.place.at === "source")}
-          onChange={(next) => state("change the source", { source: next })}
+          onChange={(next) =>
+            state("change the source", (document) => {
+              document.source = next(document.source ?? source);
+            })
+          }
         />
         <div className="grid gap-2">
           <div className="flex items-center">
@@ -65,13 +70,13 @@ export function Requirements({ shown, editing, verdicts }: Props) {
               output={output}
               findings={findings.filter((f) => f.place.at === "output" && f.place.output === output.id)}
               onChange={(next) =>
-                state(`change ${output.title.toLowerCase()}`, {
-                  outputs: outputs.map((o) => (o.id === output.id ? next : o)),
+                state(`change ${output.title.toLowerCase()}`, (document) => {
+                  document.outputs = document.outputs?.map((o) => (o.id === output.id ? next(o) : o));
                 })
               }
               onRemove={() =>
-                state(`remove ${output.title.toLowerCase()}`, {
-                  outputs: outputs.filter((o) => o.id !== output.id),
+                state(`remove ${output.title.toLowerCase()}`, (document) => {
+                  document.outputs = document.outputs?.filter((o) => o.id !== output.id);
                 })
               }
             />

@@ -7,7 +7,7 @@ interface Props {
   supply: string;
   source: Source;
   findings: Finding[];
-  onChange: (source: Source) => void;
+  onChange: (next: (source: Source) => Source) => void;
 }
 
 const KINDS: { id: Source["kind"]; name: string; start: Source }[] = [
@@ -43,14 +43,13 @@ export function SourceForm({ supply, source, findings, onChange }: Props) {
               name="source-kind"
               className="sr-only"
               checked={id === source.kind}
-              onChange={() => onChange(start)}
+              onChange={() => onChange(() => start)}
             />
             {name}
           </label>
         ))}
       </fieldset>
       <ValueField
-        key={`v${source.voltage}`}
         supply={supply}
         label={volts("Nominal voltage")}
         help={alternating ? "Voltage of a phase against neutral." : "Voltage of + against the return."}
@@ -58,35 +57,32 @@ export function SourceForm({ supply, source, findings, onChange }: Props) {
         meant={alternating ? "rms" : undefined}
         text={source.voltage}
         finding={findings[0]}
-        onCommit={(voltage) => onChange({ ...source, voltage })}
+        onCommit={(voltage) => onChange((s) => ({ ...s, voltage }))}
       />
       <ValueField
-        key={`l${source.lowest}`}
         supply={supply}
         label={volts("Lowest voltage")}
         help="The supply must still work from it."
         unit="volt"
         text={source.lowest ?? source.voltage}
-        onCommit={(lowest) => onChange({ ...source, lowest })}
+        onCommit={(lowest) => onChange((s) => ({ ...s, lowest }))}
       />
       <ValueField
-        key={`h${source.highest}`}
         supply={supply}
         label={volts("Highest voltage")}
         help="The supply must bear it."
         unit="volt"
         text={source.highest ?? source.voltage}
-        onCommit={(highest) => onChange({ ...source, highest })}
+        onCommit={(highest) => onChange((s) => ({ ...s, highest }))}
       />
       {alternating && (
         <ValueField
-          key={`f${source.frequency}`}
           supply={supply}
           label="Frequency"
           help="Of the mains."
           unit="hertz"
           text={source.frequency ?? "50"}
-          onCommit={(frequency) => onChange({ ...source, frequency })}
+          onCommit={(frequency) => onChange((s) => ({ ...s, frequency }))}
         />
       )}
     </div>

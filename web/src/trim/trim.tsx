@@ -1,5 +1,5 @@
 import { Minus, Plus, X } from "lucide-react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 
 import {
   evaluateEntry,
@@ -15,7 +15,7 @@ import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";
 import { useKept } from "../ui/kept";
-import type { Unit } from "../ui/quantity";
+import { show, type Unit } from "../ui/quantity";
 import { ValueField } from "../ui/valuefield";
 
 /** Values trimmed at once at most. */
@@ -87,7 +87,24 @@ export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
   // A run that still goes on is of no use any more.
   const again = () => {
     if (run && !isOver(run)) stop.mutate(run.id);
-    start.mutate(study);
+    start.mutate({ study });
+  };
+  // On the way of a drag one run after the other, each with the value there is by then.
+  const way = useRef<{ going: boolean; next?: [Value, string] }>({ going: false });
+  const pass = (value: Value, text: string) => {
+    if (way.current.going) {
+      way.current.next = [value, text];
+      return;
+    }
+    way.current = { going: true };
+    begin(value);
+    const tried = [{ part: value.part, parameter: value.parameter, text }];
+    const onSettled = () => {
+      const { next } = way.current;
+      way.current = { going: false };
+      if (next) pass(...next);
+    };
+    start.mutate({ study, tried }, { onSettled });
   };
   const set = (what: string, changes: Begun["values"]) => {
     const change = (document: SupplyShown["document"]) => {
@@ -100,9 +117,9 @@ export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
         else part.parameters[parameter] = text;
       }
     };
-    editing.change(what, change, again);
+    void editing.change(what, change).then((made) => made && again());
   };
-  const trim = (value: Value, text: string) => {
+  const begin = (value: Value) => {
     if (!begun) {
       const done = run && isOver(run) ? run.id : undefined;
       setBegun({ values: Object.fromEntries(values.map((v) => [v.key, v.own])), run: done });
@@ -110,6 +127,10 @@ export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
     } else if (!(value.key in begun.values)) {
       setBegun({ ...begun, values: { ...begun.values, [value.key]: value.own } });
     }
+  };
+  const trim = (value: Value, text: string) => {
+    way.current.next = undefined;
+    begin(value);
     set(`trim ${value.part} ${value.name.toLowerCase()}`, { [value.key]: text });
   };
   const end = () => {
@@ -192,7 +213,12 @@ export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
                 onCommit={(text) => trim(value, text)}
               />
             </span>
-            <Steps shown={shown} value={value} busy={editing.saving} onSet={(text) => trim(value, text)} />
+            <Steps
+              shown={shown}
+              value={value}
+              onPass={(text) => pass(value, text)}
+              onSet={(text) => trim(value, text)}
+            />
             <Button
               look="quiet"
               className="h-7 px-1"
@@ -211,12 +237,13 @@ export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
 interface StepsProps {
   shown: SupplyShown;
   value: Value;
-  busy: boolean;
+  /** Tries a value on the way of a drag. */
+  onPass: (text: string) => void;
   onSet: (text: string) => void;
 }
 
 /** The next preferred value down or up, and a drag over a decade. */
-function Steps({ shown, value, busy, onSet }: StepsProps) {
+function Steps({ shown, value, onPass, onSet }: StepsProps) {
   const [from, setFrom] = useState<number>();
   const [place, setPlace] = useState(0);
   const neighbours = useNeighbours(shown, value.text, value.unit);
@@ -225,10 +252,20 @@ function Steps({ shown, value, busy, onSet }: StepsProps) {
     if (next && !next.problem) onSet(next.text);
   };
   const begin = async () => {
+    if (place !== 0) return;
     const meaning = await evaluateEntry(shown.id, value.text, value.unit);
     setFrom(meaning.value ?? undefined);
   };
+  const at = (place: number) =>
+    from === undefined ? undefined : String(Number((from * 10 ** place).toPrecision(3)));
+  // A drag is one change: the one at its end.
+  const end = () => {
+    const text = at(place);
+    if (text !== undefined && place !== 0) onSet(text);
+    setPlace(0);
+  };
   const name = `${value.part} ${value.name.toLowerCase()}`;
+  const there = place === 0 ? undefined : at(place);
   return (
     <span className="flex items-center gap-1">
       <Button
@@ -236,7 +273,7 @@ function Steps({ shown, value, busy, onSet }: StepsProps) {
         className="h-7 px-1"
         aria-label={`${name} down`}
         title="The next preferred value down"
-        disabled={busy || !neighbours}
+        disabled={!neighbours}
         onClick={() => step("down")}
       >
         <Minus size={13} />
@@ -244,6 +281,8 @@ function Steps({ shown, value, busy, onSet }: StepsProps) {
       <input
         type="range"
         aria-label={`Drag ${name}`}
+        aria-valuetext={show(Number(there ?? from), value.unit, 3)}
+        title={there === undefined ? undefined : show(Number(there), value.unit, 3)}
         min={-REACH}
         max={REACH}
         step={0.005}
@@ -252,23 +291,23 @@ function Steps({ shown, value, busy, onSet }: StepsProps) {
         onPointerDown={() => void begin()}
         onFocus={() => void begin()}
         onChange={(event) => {
-          const at = Number(event.target.value);
-          setPlace(at);
-          // What comes while the last change is still being stored is left out; the next one carries it.
-          if (from !== undefined && !busy) onSet(String(Number((from * 10 ** at).toPrecision(3))));
+          setPlace(Number(event.target.value));
+          const text = at(Number(event.target.value));
+          if (text !== undefined) onPass(text);
         }}
-        onPointerUp={() => {
-          if (from !== undefined && place !== 0) onSet(String(Number((from * 10 ** place).toPrecision(3))));
-          setPlace(0);
-          setFrom(undefined);
-        }}
+        onPointerUp={end}
+        onBlur={end}
+        onKeyUp={(event) => event.key === "Enter" && end()}
       />
+      <span className="figures w-16 text-xs text-muted" aria-hidden="true">
+        {there === undefined ? "" : show(Number(there), value.unit, 3)}
+      </span>
       <Button
         look="quiet"
         className="h-7 px-1"
         aria-label={`${name} up`}
         title="The next preferred value up"
-        disabled={busy || !neighbours}
+        disabled={!neighbours}
         onClick={() => step("up")}
       >
         <Plus size={13} />

@@ -49,6 +49,12 @@ export function symbol(unit: Unit): string {
   return SYMBOLS[unit];
 }
 
+/** The unit of a symbol that belongs to one alone. */
+export function unitOf(text: string): Unit | undefined {
+  const units = (Object.keys(SYMBOLS) as Unit[]).filter((unit) => SYMBOLS[unit] === text);
+  return text !== "" && units.length === 1 ? units[0] : undefined;
+}
+
 /** Units that are never given a prefix. */
 const BARE = new Set<Unit>(["share", "degree", "celsius", "per_kelvin", "square_metre"]);
 
@@ -58,7 +64,6 @@ export function prefix(size: number, unit: Unit): [number, string] {
   return PREFIXES.find(([factor]) => size >= factor * 0.9999999) ?? [1e-15, "f"];
 }
 
-/** A value with SI prefix, thin space and unit, as the server writes it too. */
 /** Room in a store, as read: 640 kB, 12.4 MB. */
 export function bytes(count: number): string {
   const units = ["B", "kB", "MB", "GB", "TB"];
@@ -67,6 +72,7 @@ export function bytes(count: number): string {
   return `${power === 0 ? size : Number(size.toPrecision(3))}\u2009${units[power]}`;
 }
 
+/** A value with SI prefix, thin space and unit, as the server writes it too. */
 export function show(value: number | null | undefined, unit: Unit, digits = 4): string {
   if (value === null || value === undefined || !Number.isFinite(value)) return "–";
   const joined = (number: string, letter: string) => {

@@ -1,6 +1,8 @@
-import { useEffect, useId, useState, type KeyboardEvent } from "react";
+import { useEffect, useId, useRef, useState, type KeyboardEvent } from "react";
 
 import { evaluateEntry, type EntryMeaning, type Finding, type Unit } from "../api/client";
+import { entering } from "./entering";
+import { plain } from "./plain";
 import { show, symbol } from "./quantity";
 
 interface Props {
@@ -23,17 +25,20 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
   const [typed, setTyped] = useState(text);
   const [known, setKnown] = useState(text);
   if (known !== text) {
-    // Changed elsewhere, or taken as typed; the field stays what has the focus.
+    // Changed elsewhere; what is being typed stays.
     setKnown(text);
-    setTyped(text);
+    if (typed === known) setTyped(text);
   }
-  const [meaning, setMeaning] = useState<EntryMeaning>();
+  const field = useRef<HTMLInputElement>(null);
+  const [found, setFound] = useState<{ text: string; meaning: EntryMeaning }>();
+  // What another text means says nothing of this one.
+  const meaning = found?.text === typed ? found.meaning : undefined;
   useEffect(() => {
     let current = true;
     const timer = setTimeout(() => {
       evaluateEntry(supply, typed, unit).then(
-        (found) => current && setMeaning(found),
-        () => current && setMeaning(undefined),
+        (meaning) => current && setFound({ text: typed, meaning }),
+        () => current && setFound(undefined),
       );
     }, 80);
     return () => {
@@ -43,8 +48,25 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
   }, [supply, typed, unit]);
 
   const empty = fallback !== undefined && typed.trim() === "";
+  const told = empty ? undefined : plain(typed, unit);
   const commit = () => {
-    if (typed !== text && (empty || !meaning?.problem)) onCommit(typed.trim());
+    const entry = field.current?.value ?? typed;
+    if (entry === text) return;
+    const read = plain(entry, unit);
+    if ((fallback !== undefined && entry.trim() === "") || (read && "value" in read))
+      return onCommit(entry.trim());
+    if (read) return;
+    const looked =
+      found?.text === entry ? Promise.resolve(found.meaning) : evaluateEntry(supply, entry, unit);
+    entering(
+      looked.then(
+        (meaning) => {
+          setFound({ text: entry, meaning });
+          if (!meaning.problem) onCommit(entry.trim());
+        },
+        () => setFound(undefined),
+      ),
+    );
   };
   const onKey = async (event: KeyboardEvent<HTMLInputElement>) => {
     if (event.key === "Enter") commit();
@@ -54,11 +76,14 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
     }
     if (event.key === "ArrowUp" || event.key === "ArrowDown") {
       event.preventDefault();
-      const stepped = await evaluateEntry(supply, typed, unit, event.key === "ArrowUp" ? "up" : "down");
-      if (!stepped.problem) setTyped(stepped.text);
+      const entry = event.currentTarget.value;
+      const stepped = await evaluateEntry(supply, entry, unit, event.key === "ArrowUp" ? "up" : "down");
+      // What was typed while it was on its way stays.
+      if (!stepped.problem && field.current?.value === entry) setTyped(stepped.text);
     }
   };
-  const problem = empty ? undefined : (meaning?.problem ?? (typed === text ? finding?.message : undefined));
+  const wrong = told && "problem" in told ? told.problem : meaning?.problem;
+  const problem = empty ? undefined : (wrong ?? (typed === text ? finding?.message : undefined));
   const changed = typed !== text;
   return (
     <div className="flex items-start gap-1" title={help}>
@@ -71,6 +96,7 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
         >
           <input
             id={id}
+            ref={field}
             value={typed}
             placeholder={fallback}
             onChange={(event) => setTyped(event.target.value)}

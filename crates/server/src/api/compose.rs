@@ -1,7 +1,8 @@
 use super::address::SupplyPath;
 use super::app::App;
 use super::errors::{ApiError, Body};
-use super::supplies::{SaveAnswer, store};
+use super::supplies::{SaveAnswer, still_to_make, store};
+use crate::store::Change;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use circuit::{Reading, Study, Supply};
@@ -12,6 +13,7 @@ use design::{
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use uuid::Uuid;
 
 /// The stage catalogue.
 pub(crate) async fn forms() -> Json<&'static [Form]> {
@@ -41,13 +43,15 @@ pub(crate) struct AskStage {
 pub(crate) struct MakeEdit {
     /// The revision the change is made to.
     revision: i32,
+    /// What the change is called: sent again, it is not made twice.
+    change: Option<Uuid>,
     edit: Edit,
 }
 
 /// Asks something of a supply as it is stored.
 pub(super) async fn ask<T: Send + 'static>(
     app: &App,
-    supply: uuid::Uuid,
+    supply: Uuid,
     question: impl FnOnce(&Supply) -> T + Send + 'static,
 ) -> Result<T, ApiError> {
     let row = app.store.supply(app.account(), supply).await?.ok_or_else(ApiError::no_supply)?;
@@ -84,10 +88,15 @@ pub(crate) async fn edit(
     Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<MakeEdit>,
 ) -> Result<SaveAnswer, ApiError> {
-    let MakeEdit { revision, edit } = body;
-    let changed = ask(&app, supply, move |s| apply(s, &edit)).await?.map_err(refused)?;
-    let yours = serde_json::to_value(&changed).unwrap_or_default();
-    store(&app, supply, revision, &changed, yours).await
+    let MakeEdit { revision, change, edit } = body;
+    let change = Change { revision, id: change };
+    let row = match still_to_make(&app, supply, change).await? {
+        Ok(row) => row,
+        Err(answer) => return Ok(answer),
+    };
+    let look = app.look(&row).await?;
+    let changed = app.think(move || apply(&look.document, &edit)).await?.map_err(refused)?;
+    store(&app, supply, change, &changed).await
 }
 
 /// How long and how finely a study of this supply should simulate, with the reasons.

@@ -3,7 +3,7 @@ use super::app::App;
 use super::errors::{ApiError, Body};
 use super::look::read;
 use super::supplies::{SaveAnswer, store};
-use crate::store::RevisionRow;
+use crate::store::{Change, RevisionRow};
 use axum::Json;
 use axum::extract::{Path, State};
 use chrono::{DateTime, Utc};
@@ -36,6 +36,8 @@ pub(crate) struct RevisionPath {
 pub(crate) struct Restore {
     /// The revision that is stored now.
     revision: i32,
+    /// What the change is called: sent again, it is not made twice.
+    change: Option<Uuid>,
 }
 
 /// The latest versions of a supply, newest first, each with what it changed.
@@ -70,6 +72,6 @@ pub(crate) async fn restore(
 ) -> Result<SaveAnswer, ApiError> {
     let row = app.store.revision(app.account(), supply, revision).await?;
     let row = row.ok_or_else(|| ApiError::not_found("the supply has no such revision"))?;
-    let (document, yours) = app.think(move || Ok::<_, ApiError>((read(&row.document)?, row.document))).await??;
-    store(&app, supply, body.revision, &document, yours).await
+    let document = app.think(move || read(&row.document)).await??;
+    store(&app, supply, Change { revision: body.revision, id: body.change }, &document).await
 }

@@ -21,6 +21,28 @@ use uuid::Uuid;
 #[derive(Deserialize, JsonSchema)]
 pub(crate) struct StartRun {
     study: String,
+    /// Values tried in passing, on the way to one that is kept: the supply stays as it is, and the run is gone with the
+    /// next of its study.
+    #[serde(default)]
+    tried: Vec<Tried>,
+}
+
+/// A value of a part that is tried.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct Tried {
+    part: String,
+    parameter: String,
+    text: String,
+}
+
+impl Tried {
+    fn set(self, document: &mut Supply) -> Result<(), ApiError> {
+        let Tried { part, parameter, text } = self;
+        let found = document.parts.iter_mut().find(|p| p.id == part);
+        let found = found.ok_or_else(|| ApiError::unusable(format!("there is no part {part} to try a value of")))?;
+        found.parameters.insert(parameter, text);
+        Ok(())
+    }
 }
 
 /// A run and what came of it.
@@ -53,6 +75,8 @@ pub(crate) struct RunShown {
     finished_at: Option<DateTime<Utc>>,
     /// Whether it is kept however many follow.
     marked: bool,
+    /// Whether it is on the way to another, and gone with that.
+    passing: bool,
     /// What is written beside it.
     note: String,
     /// Room it takes, bytes; known when it has ended.
@@ -99,6 +123,7 @@ fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
         finished_at: row.finished_at,
         marked: row.marked,
         note: row.note,
+        passing: row.passing,
         bytes: row.bytes,
         essence: row.essence,
         gone_at: row.deleted_at.map(|at| at + KEPT_DELETED),
@@ -138,9 +163,16 @@ pub(crate) async fn start(
     let row = app.store.supply(app.account(), supply).await?;
     let row = row.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
     let look = app.look(&row).await?;
-    let StartRun { study } = body;
-    let ready = app.think(move || ready(&look.document, study)).await??;
-    queue(&app, ready.run((row.id, row.revision), None)).await.map(Json)
+    let StartRun { study, tried } = body;
+    let passing = !tried.is_empty();
+    let made = move || {
+        let mut document = look.document.clone();
+        tried.into_iter().try_for_each(|value| value.set(&mut document))?;
+        ready(&document, study)
+    };
+    let ready = app.think(made).await??;
+    let run = NewRun { passing, ..ready.run((row.id, row.revision), None) };
+    queue(&app, run).await.map(Json)
 }
 
 /// What is to run, before it is stored.
@@ -155,14 +187,15 @@ impl Ready {
     fn run(&self, supply: (Uuid, i32), goes_on_from: Option<(Uuid, Option<Uuid>)>) -> NewRun<'_> {
         let Ready { document, study, duration, engine_version } = self;
         let engine_version = engine_version.clone();
-        NewRun { supply, document, study, duration: *duration, engine_version, goes_on_from }
+        NewRun { supply, document, study, duration: *duration, engine_version, goes_on_from, passing: false }
     }
 }
 
 async fn queue(app: &App, new: NewRun<'_>) -> Result<RunShown, ApiError> {
-    let run = app.store.create_run(app.account(), new).await?;
-    if let Err(error) = app.queue.push(run.id).await {
-        // The run is stored; the next worker that starts puts it into the queue.
+    let waiting = app.store.waiting_of(new.supply.0).await?;
+    let (run, new) = app.store.create_run(app.account(), new).await?;
+    if new && let Err(error) = app.queue.push(run.id, waiting).await {
+        // The run is stored; who looks for stranded ones puts it into the queue.
         tracing::warn!("run {} could not be queued: {error}", run.id);
     }
     shown(app, run).await

@@ -2,7 +2,7 @@ use super::address::SupplyPath;
 use super::app::App;
 use super::errors::{ApiError, Body};
 use super::look::{Picture, read};
-use crate::store::{LatestRun, Saved, SupplyRow, SupplySummary, essence};
+use crate::store::{Change, LatestRun, Saved, SupplyRow, SupplySummary, essence};
 use aide::OperationIo;
 use axum::Json;
 use axum::extract::{Path, State};
@@ -70,6 +70,8 @@ pub(crate) struct SupplyShown {
 pub(crate) struct SaveSupply {
     /// The revision the change was made to.
     revision: i32,
+    /// What the change is called: sent again, it is not made twice.
+    change: Option<Uuid>,
     #[schemars(with = "Supply")]
     document: Value,
 }
@@ -85,11 +87,8 @@ pub(crate) struct CreateSupply {
 #[derive(Serialize, JsonSchema)]
 pub(crate) struct Conflict {
     message: String,
-    /// What is stored now.
+    /// What is stored now; what was to be stored was not.
     current: SupplyShown,
-    /// What was to be stored; it was not.
-    #[schemars(with = "Supply")]
-    yours: Value,
 }
 
 /// The answer to a write.
@@ -209,43 +208,59 @@ pub(crate) async fn picture(
     app.think(move || Picture::of(&look.drawing)).await
 }
 
-/// Stores a new version; answers 409 with both versions if the supply has changed meanwhile.
+/// Stores a new version; answers 409 with what is stored if the supply has changed meanwhile.
 pub(crate) async fn save(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
     Body(body): Body<SaveSupply>,
 ) -> Result<SaveAnswer, ApiError> {
-    let SaveSupply { revision, document: yours } = body;
-    let (document, yours) = app.think(move || Ok::<_, ApiError>((read(&yours)?, yours))).await??;
-    store(&app, supply, revision, &document, yours).await
+    let SaveSupply { revision, change, document } = body;
+    let document = app.think(move || read(&document)).await??;
+    store(&app, supply, Change { revision, id: change }, &document).await
+}
+
+/// Answers at once what needs no more work: a change that is stored already, and one made to what is no longer the newest.
+/// Else the supply as it is.
+pub(super) async fn still_to_make(
+    app: &App,
+    supply: Uuid,
+    change: Change,
+) -> Result<Result<SupplyRow, SaveAnswer>, ApiError> {
+    let row = app.store.supply(app.account(), supply).await?.ok_or_else(ApiError::no_supply)?;
+    let known = match change.id {
+        Some(id) if row.revision != change.revision => app.store.knows_change(app.account(), supply, id).await?,
+        _ => false,
+    };
+    if known {
+        return Ok(Err(SaveAnswer::Stored(Box::new(shown(app, row).await?))));
+    }
+    if row.revision != change.revision {
+        return Ok(Err(stale(app, row).await?));
+    }
+    Ok(Ok(row))
+}
+
+async fn stale(app: &App, row: SupplyRow) -> Result<SaveAnswer, ApiError> {
+    let message = format!("the supply was changed elsewhere and is now at revision {}", row.revision);
+    Ok(SaveAnswer::Conflict(Box::new(Conflict { message, current: shown(app, row).await? })))
 }
 
 /// Stores a document made from a revision, or answers with what has been stored meanwhile.
-pub(super) async fn store(
-    app: &App,
-    supply: Uuid,
-    revision: i32,
-    document: &Supply,
-    yours: Value,
-) -> Result<SaveAnswer, ApiError> {
-    let saved = match app.store.save_supply(app.account(), supply, revision, document).await {
+pub(super) async fn store(app: &App, supply: Uuid, change: Change, document: &Supply) -> Result<SaveAnswer, ApiError> {
+    let saved = match app.store.save_supply(app.account(), supply, change, document).await {
         // The connection was lost: what was sent may have arrived.
-        Err(error) if error.passing() => after_all(app, supply, revision, document).await?,
+        Err(error) if error.passing() => after_all(app, supply, change, document).await?,
         saved => saved?,
     };
     match saved {
         Saved::Stored(row) => Ok(SaveAnswer::Stored(Box::new(shown(app, row).await?))),
-        Saved::Stale(row) => Ok(SaveAnswer::Conflict(Box::new(Conflict {
-            message: format!("the supply was changed elsewhere and is now at revision {}", row.revision),
-            current: shown(app, row).await?,
-            yours,
-        }))),
+        Saved::Stale(row) => stale(app, row).await,
         Saved::Missing => Err(ApiError::no_supply()),
     }
 }
 
 /// What became of a write that was not answered.
-async fn after_all(app: &App, supply: Uuid, revision: i32, document: &Supply) -> Result<Saved, ApiError> {
+async fn after_all(app: &App, supply: Uuid, change: Change, document: &Supply) -> Result<Saved, ApiError> {
     let unknown = |_| {
         let message = "the database was lost while the change was stored, and it is not known whether it was; look again \
                        in a moment";
@@ -253,7 +268,13 @@ async fn after_all(app: &App, supply: Uuid, revision: i32, document: &Supply) ->
     };
     let current = app.store.supply(app.account(), supply).await.map_err(unknown)?;
     let Some(current) = current else { return Ok(Saved::Missing) };
-    let written = app.store.revision(app.account(), supply, revision.saturating_add(1)).await.map_err(unknown)?;
+    if let Some(id) = change.id
+        && app.store.knows_change(app.account(), supply, id).await.map_err(unknown)?
+    {
+        return Ok(Saved::Stored(current));
+    }
+    let written =
+        app.store.revision(app.account(), supply, change.revision.saturating_add(1)).await.map_err(unknown)?;
     let ours = serde_json::to_value(document).unwrap_or_default();
     match written {
         Some(written) if written.document == ours && current.revision == written.revision => Ok(Saved::Stored(current)),

@@ -213,6 +213,8 @@ async fn serve(action: Action) -> anyhow::Result<()> {
                 let (queue, worker) = (queue.clone(), worker(&store, &pace));
                 tokio::spawn(async move { queue.work(worker).await });
             }
+            let (looking, runs) = (queue.clone(), store.clone());
+            tokio::spawn(async move { looking.find_stranded(&runs).await });
             tokio::spawn(crate::tidy::keep_tidy(store.clone(), queue.clone()));
             let listener =
                 tokio::net::TcpListener::bind(listen).await.with_context(|| format!("cannot listen on {listen}"))?;
@@ -231,6 +233,7 @@ async fn serve(action: Action) -> anyhow::Result<()> {
             let queue = Queue::new(&database.database_url)?;
             tokio::select! {
                 () = queue.work(worker(&store, &pace)) => {}
+                () = queue.find_stranded(&store) => {}
                 () = asked_to_end() => {}
             }
         }
@@ -249,7 +252,7 @@ fn worker(store: &Store, pace: &Pace) -> Worker {
     Worker { store: store.clone(), slow_down: pace.slow_down.map(Duration::from_millis) }
 }
 
-/// Puts in what is missing; its runs wait for the next worker that starts.
+/// Puts in what is missing; its runs wait for the next server or worker that starts.
 async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
     let present = store.supplies(DEMO_ACCOUNT).await?;
     for text in DEMOS {
@@ -268,6 +271,7 @@ async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
                     duration: resolved.duration,
                     engine_version: studies::version_for(&circuit, resolved),
                     goes_on_from: None,
+                    passing: false,
                 };
                 store.create_run(DEMO_ACCOUNT, new).await?;
             }

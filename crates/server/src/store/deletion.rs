@@ -233,6 +233,16 @@ async fn end(
         .await?)
 }
 
+/// Ends the passing runs of a study: those that are over are gone, one that goes on is stopped and goes with the rest of
+/// what is deleted.
+pub(super) async fn end_passing(connection: &mut AsyncPgConnection, supply: Uuid, study: &str) -> Result<()> {
+    let passing = runs::supply_id.eq(supply).and(runs::study.eq(study)).and(runs::passing);
+    diesel::delete(runs::table.filter(passing.and(runs::finished_at.is_not_null()))).execute(connection).await?;
+    let alive = passing.and(runs::deleted_at.is_null());
+    end(connection, diesel::update(runs::table.filter(alive)).into_boxed(), Utc::now()).await?;
+    Ok(())
+}
+
 async fn retire(connection: &mut AsyncPgConnection, account: Uuid, supply: Option<Uuid>) -> Result<()> {
     diesel::sql_query(RETIRE)
         .bind::<diesel::sql_types::Uuid, _>(account)

@@ -10,8 +10,8 @@ mod supplies;
 
 pub(crate) use deletion::DeletedSupply;
 pub(crate) use measured::NewMeasured;
-pub(crate) use runs::{Begun, Finish, NewRun, RunRow, RunState, essence};
-pub(crate) use supplies::{LatestRun, RevisionRow, Saved, SupplyRow, SupplySummary};
+pub(crate) use runs::{Begun, Finish, NewRun, RunRow, RunState, Stranded, essence};
+pub(crate) use supplies::{Change, LatestRun, RevisionRow, Saved, SupplyRow, SupplySummary};
 
 use diesel::migration::MigrationSource;
 use diesel::pg::Pg;

@@ -41,6 +41,8 @@ pub(crate) struct RunRow {
     pub(crate) goes_on_from: Option<Uuid>,
     pub(crate) measured: Option<Value>,
     pub(crate) note: String,
+    /// Whether it is gone with the next of its study.
+    pub(crate) passing: bool,
 }
 
 /// Where a run stands.
@@ -99,6 +101,11 @@ impl Finish {
     pub(crate) fn failed(message: String) -> Self {
         Finish { state: RunState::Failed, outcome: None, message: Some(message), engine_version: None, kept: None }
     }
+
+    /// Of a run that was stopped before it began.
+    pub(crate) fn stopped() -> Self {
+        Finish { state: RunState::Stopped, outcome: None, message: None, engine_version: None, kept: None }
+    }
 }
 
 /// Where another run ended.
@@ -117,6 +124,8 @@ pub(crate) struct Begun {
     pub(crate) attempt: i32,
     /// What it goes on from; none if that is gone or the run starts by itself.
     pub(crate) before: Option<Before>,
+    /// Whether it was asked to stop, by whichever worker it has outlived.
+    pub(crate) stops: bool,
 }
 
 /// A run to be stored.
@@ -132,6 +141,8 @@ pub(crate) struct NewRun<'a> {
     pub(crate) engine_version: String,
     /// The run it goes on from, and what that is of, in short.
     pub(crate) goes_on_from: Option<(Uuid, Option<Uuid>)>,
+    /// Whether it is on the way to another, and gone with that.
+    pub(crate) passing: bool,
 }
 
 /// Stands for all in a supply that decides the result of a study: where it is the same, so are the numbers.
@@ -151,31 +162,94 @@ const GONE_ON_WITH: &str = "
     WHERE id = (SELECT goes_on_from FROM runs WHERE id = $1 AND node_count > 0)
         AND state IN ('stopped', 'failed') AND NOT marked AND deleted_at IS NULL";
 
+/// Runs that wait or go on, of which the queue knows nothing (any more). A job is called by its run, and what comes behind a blank
+/// tells one from the other.
+const STRANDED: &str = "
+    SELECT id, stop_requested, EXISTS (SELECT 1 FROM jobs WHERE run = r.id::text) AS known FROM runs r
+    WHERE state IN ('queued', 'running')
+        AND NOT EXISTS (SELECT 1 FROM jobs WHERE run = r.id::text AND alive)
+        AND (coalesce(noted_at, created_at) < now() - interval '15 seconds'
+            OR NOT EXISTS (SELECT 1 FROM jobs WHERE run = r.id::text))
+    ORDER BY created_at";
+const JOBS: &str = "
+    WITH jobs AS (
+        SELECT split_part(j.idempotency_key, ' ', 1) AS run,
+            j.status = 'Pending' OR (j.status = 'Failed' AND j.attempts < j.max_attempts)
+                OR (j.status IN ('Queued', 'Running') AND w.last_seen > now() - interval '60 seconds') AS alive
+        FROM apalis.jobs j LEFT JOIN apalis.workers w ON w.id = j.lock_by
+    )";
+
+/// A run in nobody's hands.
+#[derive(QueryableByName)]
+pub(crate) struct Stranded {
+    #[diesel(sql_type = sql_types::Uuid)]
+    pub(crate) id: Uuid,
+    #[diesel(sql_type = sql_types::Bool)]
+    stop_requested: bool,
+    /// Whether there was a job of it.
+    #[diesel(sql_type = sql_types::Bool)]
+    pub(crate) known: bool,
+}
+
 impl Store {
-    /// A new run of a study that covers `duration` seconds.
-    pub(crate) async fn create_run(&self, account: Uuid, run: NewRun<'_>) -> Result<RunRow> {
-        let NewRun { supply: (supply, revision), document, study, duration, engine_version, goes_on_from } = run;
+    /// A new run of a study that covers `duration` seconds, and whether it is new: going on from a run in the same way
+    /// is done once. Passing runs of the study are over with it.
+    pub(crate) async fn create_run(&self, account: Uuid, run: NewRun<'_>) -> Result<(RunRow, bool)> {
+        let NewRun { supply: (supply, revision), document, study, duration, engine_version, goes_on_from, passing } =
+            run;
         // How long a run is and how accurate does not change what it is of.
         let essence = goes_on_from.map_or_else(|| Some(essence(document, study)), |(_, essence)| essence);
         let document = serde_json::to_value(document)?;
+        let earlier = goes_on_from.map(|(run, _)| run);
         let mut connection = self.connection().await?;
-        Ok(diesel::insert_into(runs::table)
-            .values((
-                runs::id.eq(Uuid::now_v7()),
-                runs::account_id.eq(account),
-                runs::supply_id.eq(supply),
-                runs::revision.eq(revision),
-                runs::goes_on_from.eq(goes_on_from.map(|(run, _)| run)),
-                runs::study.eq(study),
-                runs::duration.eq(duration),
-                runs::document.eq(document),
-                runs::essence.eq(essence),
-                runs::engine_version.eq(engine_version),
-                runs::state.eq(RunState::Queued.name()),
-            ))
-            .returning(RunRow::as_returning())
-            .get_result(&mut connection)
-            .await?)
+        connection
+            .transaction::<_, super::StoreError, _>(async |connection| {
+                if let Some(earlier) = earlier {
+                    // Whoever asks for the same meanwhile waits here.
+                    let held = runs::table.find(earlier).select(runs::id).for_update();
+                    held.first::<Uuid>(connection).await.optional()?;
+                    let waits = [RunState::Queued.name(), RunState::Running.name()];
+                    let known: Option<RunRow> = runs::table
+                        .filter(runs::goes_on_from.eq(earlier).and(runs::duration.eq(duration)))
+                        .filter(runs::document.eq(&document).and(runs::state.eq_any(waits)))
+                        .filter(runs::deleted_at.is_null())
+                        .select(RunRow::as_select())
+                        .first(connection)
+                        .await
+                        .optional()?;
+                    if let Some(known) = known {
+                        return Ok((known, false));
+                    }
+                }
+                super::deletion::end_passing(connection, supply, study).await?;
+                let row = diesel::insert_into(runs::table)
+                    .values((
+                        runs::id.eq(Uuid::now_v7()),
+                        runs::account_id.eq(account),
+                        runs::supply_id.eq(supply),
+                        runs::revision.eq(revision),
+                        runs::goes_on_from.eq(earlier),
+                        runs::study.eq(study),
+                        runs::duration.eq(duration),
+                        runs::document.eq(&document),
+                        runs::essence.eq(essence),
+                        runs::engine_version.eq(engine_version),
+                        runs::state.eq(RunState::Queued.name()),
+                        runs::passing.eq(passing),
+                    ))
+                    .returning(RunRow::as_returning())
+                    .get_result(connection)
+                    .await?;
+                Ok((row, true))
+            })
+            .await
+    }
+
+    /// How many runs of a supply wait.
+    pub(crate) async fn waiting_of(&self, supply: Uuid) -> Result<i64> {
+        let mut connection = self.connection().await?;
+        let waits = runs::supply_id.eq(supply).and(runs::state.eq(RunState::Queued.name()));
+        Ok(runs::table.filter(waits).count().get_result(&mut connection).await?)
     }
 
     pub(crate) async fn run(&self, account: Uuid, id: Uuid) -> Result<Option<RunRow>> {
@@ -206,6 +280,7 @@ impl Store {
         Ok(runs::table
             .filter(runs::account_id.eq(account).and(runs::supply_id.eq(supply)).and(runs::supply_id.eq_any(alive)))
             .filter(runs::deleted_at.is_not_null().eq(deleted))
+            .filter(runs::passing.eq(false).or(runs::deleted_at.is_null()))
             .order(runs::created_at.desc())
             .limit(50)
             .select(RunRow::as_select())
@@ -225,34 +300,40 @@ impl Store {
         Ok(())
     }
 
-    /// Identifiers of all runs that wait.
-    pub(crate) async fn queued_runs(&self) -> Result<Vec<Uuid>> {
+    /// Runs that nobody has in hand: no job of the queue is about them, and no worker was heard
+    /// of for a while. Those that were asked to stop are stopped with that.
+    pub(crate) async fn stranded_runs(&self) -> Result<Vec<Stranded>> {
         let mut connection = self.connection().await?;
-        Ok(runs::table
-            .filter(runs::state.eq(RunState::Queued.name()))
-            .order(runs::created_at)
-            .select(runs::id)
-            .load(&mut connection)
-            .await?)
+        let found: Vec<Stranded> = diesel::sql_query(format!("{JOBS} {STRANDED}")).load(&mut connection).await?;
+        let (stops, waits): (Vec<_>, Vec<_>) = found.into_iter().partition(|run| run.stop_requested);
+        let stops: Vec<Uuid> = stops.into_iter().map(|run| run.id).collect();
+        if !stops.is_empty() {
+            diesel::update(runs::table.filter(runs::id.eq_any(stops)))
+                .set((runs::state.eq(RunState::Stopped.name()), runs::finished_at.eq(Utc::now())))
+                .execute(&mut connection)
+                .await?;
+        }
+        Ok(waits)
     }
 
     /// Takes a run up from its beginning; none if it is finished already.
     pub(crate) async fn begin_run(&self, id: Uuid) -> Result<Option<Begun>> {
         let mut connection = self.connection().await?;
-        let begun: Option<(Value, String, i32, Option<Uuid>)> = diesel::update(runs::table)
+        let begun: Option<(Value, String, i32, Option<Uuid>, bool)> = diesel::update(runs::table)
             .filter(runs::id.eq(id).and(runs::state.eq_any([RunState::Queued.name(), RunState::Running.name()])))
             .set((
                 runs::state.eq(RunState::Running.name()),
                 runs::attempt.eq(runs::attempt + 1),
                 runs::started_at.eq(Utc::now()),
+                runs::noted_at.eq(Utc::now()),
                 runs::simulated_time.eq(0.0),
                 runs::node_count.eq(0),
             ))
-            .returning((runs::document, runs::study, runs::attempt, runs::goes_on_from))
+            .returning((runs::document, runs::study, runs::attempt, runs::goes_on_from, runs::stop_requested))
             .get_result(&mut connection)
             .await
             .optional()?;
-        let Some((document, study, attempt, from)) = begun else { return Ok(None) };
+        let Some((document, study, attempt, from, stops)) = begun else { return Ok(None) };
         if attempt > 1 {
             // What an earlier attempt left behind would mix with this one's.
             diesel::delete(trace_chunks::table.filter(trace_chunks::run_id.eq(id))).execute(&mut connection).await?;
@@ -264,7 +345,7 @@ impl Store {
             }
             None => None,
         };
-        Ok(Some(Begun { document, study, attempt, before }))
+        Ok(Some(Begun { document, study, attempt, before, stops }))
     }
 
     /// Notes how far an attempt has come; tells whether it shall stop. A newer attempt stops the
@@ -273,7 +354,7 @@ impl Store {
         let mut connection = self.connection().await?;
         let stop: Option<bool> = diesel::update(runs::table)
             .filter(runs::id.eq(id).and(runs::attempt.eq(attempt)))
-            .set(runs::simulated_time.eq(time))
+            .set((runs::simulated_time.eq(time), runs::noted_at.eq(Utc::now())))
             .returning(runs::stop_requested)
             .get_result(&mut connection)
             .await

@@ -26,6 +26,7 @@ diesel::table! {
         revision -> Int4,
         document -> Jsonb,
         saved_at -> Timestamptz,
+        change -> Nullable<Uuid>,
     }
 }
 
@@ -66,6 +67,8 @@ diesel::table! {
         goes_on_from -> Nullable<Uuid>,
         measured -> Nullable<Jsonb>,
         note -> Text,
+        passing -> Bool,
+        noted_at -> Nullable<Timestamptz>,
     }
 }
 

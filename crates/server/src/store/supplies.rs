@@ -44,9 +44,18 @@ pub(crate) struct LatestRun {
     pub(crate) document: Value,
 }
 
+/// A change on its way into the store.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Change {
+    /// The revision it was made to.
+    pub(crate) revision: i32,
+    /// What it is called: sent again, it is not made twice.
+    pub(crate) id: Option<Uuid>,
+}
+
 /// What became of a write.
 pub(crate) enum Saved {
-    /// Stored under a new revision.
+    /// Stored under a new revision, now or when it was sent before; this is what is stored.
     Stored(SupplyRow),
     /// Someone else was faster; this is what is stored.
     Stale(SupplyRow),
@@ -133,15 +142,30 @@ impl Store {
                     .returning(SupplyRow::as_returning())
                     .get_result(connection)
                     .await?;
-                keep_revision(connection, &row).await?;
+                keep_revision(connection, &row, None).await?;
                 Ok(row)
             })
             .await?;
         Ok(row)
     }
 
-    /// Stores a new version if `revision` is still the newest.
-    pub(crate) async fn save_supply(&self, account: Uuid, id: Uuid, revision: i32, document: &Supply) -> Result<Saved> {
+    /// Whether a change is stored.
+    pub(crate) async fn knows_change(&self, account: Uuid, supply: Uuid, change: Uuid) -> Result<bool> {
+        let mut connection = self.connection().await?;
+        let known = supply_revisions::table
+            .filter(supply_revisions::supply_id.eq_any(owned(account, supply)))
+            .filter(supply_revisions::change.eq(change));
+        Ok(diesel::select(diesel::dsl::exists(known)).get_result(&mut connection).await?)
+    }
+
+    /// Stores a new version if the revision it was made to is still the newest, and the change is not stored yet.
+    pub(crate) async fn save_supply(
+        &self,
+        account: Uuid,
+        id: Uuid,
+        change: Change,
+        document: &Supply,
+    ) -> Result<Saved> {
         let value = serde_json::to_value(document)?;
         let title = document.title.clone();
         let mut connection = self.connection().await?;
@@ -149,25 +173,37 @@ impl Store {
             .transaction::<_, super::StoreError, _>(async |connection| {
                 let mine =
                     supplies::account_id.eq(account).and(supplies::id.eq(id)).and(supplies::deleted_at.is_null());
-                let stored: Option<SupplyRow> = diesel::update(supplies::table)
-                    .filter(mine.and(supplies::revision.eq(revision)))
+                let current: Option<SupplyRow> = supplies::table
+                    .filter(mine)
+                    .select(SupplyRow::as_select())
+                    .for_update()
+                    .first(connection)
+                    .await
+                    .optional()?;
+                let Some(current) = current else { return Ok(Saved::Missing) };
+                if let Some(change) = change.id {
+                    let known = supply_revisions::table
+                        .filter(supply_revisions::supply_id.eq(id).and(supply_revisions::change.eq(change)));
+                    if diesel::select(diesel::dsl::exists(known)).get_result(connection).await? {
+                        return Ok(Saved::Stored(current));
+                    }
+                }
+                if current.revision != change.revision {
+                    return Ok(Saved::Stale(current));
+                }
+                let row: SupplyRow = diesel::update(supplies::table)
+                    .filter(mine)
                     .set((
                         supplies::title.eq(title),
-                        supplies::revision.eq(revision.saturating_add(1)),
+                        supplies::revision.eq(current.revision.saturating_add(1)),
                         supplies::document.eq(value),
                         supplies::changed_at.eq(Utc::now()),
                     ))
                     .returning(SupplyRow::as_returning())
                     .get_result(connection)
-                    .await
-                    .optional()?;
-                if let Some(row) = stored {
-                    keep_revision(connection, &row).await?;
-                    return Ok(Saved::Stored(row));
-                }
-                let current: Option<SupplyRow> =
-                    supplies::table.filter(mine).select(SupplyRow::as_select()).first(connection).await.optional()?;
-                Ok(current.map_or(Saved::Missing, Saved::Stale))
+                    .await?;
+                keep_revision(connection, &row, change.id).await?;
+                Ok(Saved::Stored(row))
             })
             .await
     }
@@ -180,12 +216,17 @@ fn owned(account: Uuid, supply: Uuid) -> _ {
     supplies::table.filter(mine).select(supplies::id)
 }
 
-async fn keep_revision(connection: &mut diesel_async::AsyncPgConnection, row: &SupplyRow) -> Result<()> {
+async fn keep_revision(
+    connection: &mut diesel_async::AsyncPgConnection,
+    row: &SupplyRow,
+    change: Option<Uuid>,
+) -> Result<()> {
     diesel::insert_into(supply_revisions::table)
         .values((
             supply_revisions::supply_id.eq(row.id),
             supply_revisions::revision.eq(row.revision),
             supply_revisions::document.eq(&row.document),
+            supply_revisions::change.eq(change),
         ))
         .execute(connection)
         .await?;

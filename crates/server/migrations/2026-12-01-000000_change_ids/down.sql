@@ -1,0 +1,2 @@
+DROP INDEX supply_revisions_change;
+ALTER TABLE supply_revisions DROP COLUMN change;

@@ -1,0 +1,1 @@
+ALTER TABLE runs DROP COLUMN passing, DROP COLUMN noted_at;
