@@ -1,5 +1,9 @@
 //! A whole Mellow Coil with a browser in front of it, for the tests in `tests/`.
 
+mod net;
+
+pub use net::BadNet;
+
 use anyhow::{Context, Result, bail};
 use fantoccini::elements::Element;
 use fantoccini::{Client, ClientBuilder, Locator};
@@ -41,6 +45,11 @@ impl Stage {
         format!("http://127.0.0.1:{}", self.port)
     }
 
+    /// The port the server listens at, on loopback.
+    pub fn port(&self) -> u16 {
+        self.port
+    }
+
     /// Ends the server; the database stays.
     pub fn stop_server(&mut self) {
         self.server = None;
@@ -61,6 +70,14 @@ impl Stage {
     /// # Errors
     /// If the browser does not start.
     pub async fn window(&self) -> Result<Page> {
+        self.window_at(self.port).await
+    }
+
+    /// The same, with the application found at another port.
+    ///
+    /// # Errors
+    /// If the browser does not start.
+    pub async fn window_at(&self, port: u16) -> Result<Page> {
         let profile = tempfile::tempdir()?;
         let flags = [
             "--headless=new".to_owned(),
@@ -86,7 +103,7 @@ impl Stage {
             .connect(&self.driver.address())
             .await
             .context("the browser does not start")?;
-        client.goto(&self.address()).await?;
+        client.goto(&format!("http://127.0.0.1:{port}")).await?;
         Ok(Page { client, profile })
     }
 }
@@ -177,8 +194,6 @@ impl Page {
         field.click().await?;
         field.send_keys("\u{E009}a\u{E000}").await?;
         field.send_keys(text).await?;
-        // The field asks the server what the text means before it takes it.
-        tokio::time::sleep(Duration::from_millis(300)).await;
         Ok(field.send_keys("\u{E007}").await?)
     }
 

@@ -178,12 +178,24 @@ async fn two_windows_never_lose_a_change_silently() -> Result<()> {
     one.enter("Capacitance", "1500u").await?;
     one.text("[data-testid=saved]", |text| text.contains("revision 2")).await?;
 
+    // What was changed elsewhere goes together with it.
     other.click("[data-part=R1] > g").await?;
     other.enter("Resistance", "47").await?;
-    other.text("[role=alert]", |text| text.contains("another window") && text.contains("revision 2")).await?;
-    other.press("Save mine on top").await?;
     other.text("[data-testid=saved]", |text| text.contains("revision 3")).await?;
+    other.text("[data-part=C1] text", |text| text.contains("1500") || text.contains("1.5")).await?;
     other.text("[data-part=R1] text", |text| text.contains("47")).await?;
+
+    // The same place changed by both is asked about, and no change after it is lost.
+    one.enter("Capacitance", "1800u").await?;
+    one.text("[data-testid=saved]", |text| text.contains("revision")).await?;
+    one.text("[data-part=C1] text", |text| text.contains("1.8") || text.contains("1800")).await?;
+    other.click("[data-part=C1] > g").await?;
+    other.enter("Capacitance", "2200u").await?;
+    other.press("Turn").await?;
+    other.text("[role=alert]", |text| text.contains("Another window") && text.contains("set C1")).await?;
+    other.press("Save mine on top").await?;
+    other.text("[data-testid=saved]", |text| text.contains("Saved, revision 6")).await?;
+    other.text("[data-part=C1] text", |text| text.contains("2.2") || text.contains("2200")).await?;
     one.close().await?;
     other.close().await
 }

@@ -17,6 +17,12 @@ import type { components } from "./schema";
 
 type Schemas = components["schemas"];
 
+/** What was shown stays until there is something new; of a run that has ended with nothing, nothing of the one before does. */
+function stays(run: Run | undefined) {
+  if (run && isOver(run) && run.node_count === 0) return undefined;
+  return <T>(previous: T | undefined) => previous;
+}
+
 export interface Points {
   t: Float64Array;
   y: Float64Array;
@@ -35,7 +41,7 @@ function traceQuery(run: Run | undefined, signals: string[], from: number, to: n
   return {
     queryKey: ["trace", id, signals, from, to, width, run?.node_count],
     enabled: id !== undefined && (run?.node_count ?? 0) > 0 && width > 0 && to > from,
-    placeholderData: (previous: Map<string, Points> | undefined) => previous,
+    placeholderData: stays(run),
     queryFn: async ({ signal: given_up }: { signal: AbortSignal }) => {
       const answer = await api.POST("/api/runs/{run}/traces", {
         params: { path: { run: id ?? "" } },
@@ -128,7 +134,7 @@ function useEach<T>(
     queries: runs.map((run) => ({
       queryKey: [what, run.id, signals, span, how],
       enabled: isThere(run) && span !== undefined && signals.length > 0,
-      placeholderData: (previous: Answers<T> | undefined) => previous,
+      placeholderData: stays(run),
       queryFn: async () => {
         const one = async (signal: string): Promise<[string, T | string]> => {
           const answer = await ask(run.id, signal, span ?? { from: 0, to: 0 });
@@ -150,7 +156,7 @@ export type Rows = Schemas["Rows"];
 export function useRows(run: Run | undefined, signals: string[], view: Span, most: number) {
   return useQuery({
     ...rowsQuery(run, signals, { ...view, most }),
-    placeholderData: (previous: Rows | undefined) => previous,
+    placeholderData: stays(run),
   });
 }
 
@@ -212,7 +218,7 @@ export function useHarmonics(run: Run | undefined, asked: Schemas["HarmonicsOf"]
     queryKey: ["harmonics", id, run?.state, asked],
     enabled: (run?.node_count ?? 0) > 0 && run !== undefined && isOver(run) && asked.signal !== "",
     retry: false,
-    placeholderData: (previous: Harmonics | undefined) => previous,
+    placeholderData: stays(run),
     queryFn: async () =>
       taken<Harmonics>(
         await api.POST("/api/runs/{run}/harmonics", { params: { path: { run: id } }, body: asked }),
@@ -248,7 +254,7 @@ export function useMeasures(
   return useQuery({
     queryKey: ["measure", id, signals, from, to, more, formulas, run?.state],
     enabled: wanted && id !== "" && (run?.node_count ?? 0) > 0 && signals.length > 0 && to > from,
-    placeholderData: (previous: SpanMeasures[] | undefined) => previous,
+    placeholderData: stays(run),
     queryFn: async () =>
       taken<SpanMeasures[]>(
         await api.POST("/api/runs/{run}/measure", {

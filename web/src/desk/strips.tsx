@@ -28,7 +28,7 @@ import { ShownStrip } from "./shown";
 import { SpanTable } from "./spantable";
 import { StripControls } from "./stripcontrols";
 import { SignalTray } from "./tray";
-import { moved, signalsOf, stripOf, useStrips } from "./usestrips";
+import { coloursIn, moved, signalsOf, stripOf, useStrips } from "./usestrips";
 
 /** A place in a run to look at: what decided a verdict. */
 export interface Look {
@@ -125,6 +125,7 @@ export function Strips(props: Props) {
   }, []);
 
   const signals = useMemo(() => [...new Set(strips.flatMap(signalsOf))], [strips]);
+  const palette = useMemo(() => coloursIn(strips), [strips]);
   const settled = useSettled(chosen, 25) ?? full;
   // In steps, so that a pane that moves by some pixels asks for nothing new.
   const pixels = Math.max(0, STEP * Math.ceil((size.width - LEFT - RIGHT) / STEP));
@@ -154,7 +155,7 @@ export function Strips(props: Props) {
         strip.traces.map((trace): Trace => ({
           signal: trace.signal,
           unit: traces.data?.get(trace.signal)?.unit ?? guessed(trace.signal),
-          colour: trace.colour ?? signals.indexOf(trace.signal),
+          colour: trace.colour ?? palette.get(trace.signal) ?? 0,
           width: WIDTHS[trace.weight ?? "usual"],
           marked: trace.points ?? false,
           side: trace.side ?? undefined,
@@ -162,10 +163,10 @@ export function Strips(props: Props) {
           behind: before.map((of) => of?.get(trace.signal)),
         })),
       ),
-    [strips, signals, traces.data, before],
+    [strips, palette, traces.data, before],
   );
   const unitOf = (signal: string) => traces.data?.get(signal)?.unit ?? guessed(signal);
-  const colourOf = (trace: StripTrace) => trace.colour ?? signals.indexOf(trace.signal);
+  const colourOf = (trace: StripTrace) => trace.colour ?? palette.get(trace.signal) ?? 0;
   const colours = (signal: string) => {
     const trace = strips.flatMap((strip) => strip.traces).find((t) => t.signal === signal);
     return `var(${traceColour(trace ? colourOf(trace) : 0)})`;

@@ -7,11 +7,37 @@ import type { Editing } from "../frame/editing";
 export function useStrips(supply: Supply, study: string, editing: Editing) {
   const strips = useMemo(() => supply.studies?.find((s) => s.id === study)?.strips ?? [], [supply, study]);
   const arrange = (what: string, next: Strip[]) =>
-    editing.change(what, (document) => {
+    void editing.change(what, (document) => {
       const changed = document.studies?.find((s) => s.id === study);
-      if (changed) changed.strips = next;
+      if (changed) changed.strips = coloured(next, strips);
     });
   return [strips, arrange] as const;
+}
+
+/** The colours of signals in strips: their own, or by where they came. */
+export function coloursIn(strips: Strip[]): Map<string, number> {
+  const order = [...new Set(strips.flatMap(signalsOf))];
+  const own = new Map(
+    strips.flatMap((strip) => strip.traces.flatMap((t) => (t.colour == null ? [] : [[t.signal, t.colour]]))),
+  );
+  return new Map(order.map((signal, k) => [signal, own.get(signal) ?? k]));
+}
+
+/** The strips with the colours traces had before, wherever they stand by now; new ones take the first that is free. */
+function coloured(strips: Strip[], before: Strip[]): Strip[] {
+  const known = coloursIn(before);
+  for (const trace of strips.flatMap((strip) => strip.traces)) {
+    if (trace.colour != null) known.set(trace.signal, trace.colour);
+  }
+  for (const signal of strips.flatMap(signalsOf)) {
+    const used = new Set(known.values());
+    const free = (k: number): number => (used.has(k) ? free(k + 1) : k);
+    if (!known.has(signal)) known.set(signal, free(0));
+  }
+  return strips.map((strip) => ({
+    ...strip,
+    traces: strip.traces.map((trace) => ({ ...trace, colour: trace.colour ?? known.get(trace.signal) })),
+  }));
 }
 
 /** A strip of signals over time. */

@@ -31,8 +31,8 @@ import { TitleBar } from "./titlebar";
 export function SupplyFrame() {
   const { supply: id = "", view = "desk" } = useParams();
   const supply = useSupply(id);
-  if (supply.isError) return <Notice>{supply.error.message}</Notice>;
-  if (!supply.data) return <Notice>Opening the supply…</Notice>;
+  // What is there stays, whatever became of the last look at it.
+  if (!supply.data) return <Notice>{supply.error?.message ?? "Opening the supply…"}</Notice>;
   return <OpenFrame key={id} stored={supply.data} view={view} />;
 }
 
@@ -77,7 +77,10 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
         setStage(undefined);
       }
       if (!(event.ctrlKey || event.metaKey) || event.target instanceof HTMLInputElement) return;
-      if (event.key === "z") shortcuts.current[event.shiftKey ? "redo" : "undo"]?.();
+      // With the shift key it is a capital.
+      if (event.key.toLowerCase() !== "z") return;
+      event.preventDefault();
+      shortcuts.current[event.shiftKey ? "redo" : "undo"]?.();
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);

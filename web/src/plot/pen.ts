@@ -46,6 +46,8 @@ export function canvasPen(context: CanvasRenderingContext2D): Pen {
     context.globalAlpha = opacity;
     context.strokeStyle = context.fillStyle = look(colour);
     context.lineWidth = width;
+    // A mitre would draw a peak higher than it is.
+    context.lineJoin = "round";
     context.setLineDash(dash);
   };
   return {
@@ -172,7 +174,13 @@ function round(value: number): number {
 
 function stroked({ colour, opacity = 1, width = 1, dash = [] }: Ink): Record<string, string | number> {
   const dashed: Record<string, string> = dash.length > 0 ? { "stroke-dasharray": dash.join(" ") } : {};
-  return { stroke: look(colour), "stroke-opacity": opacity, "stroke-width": width, ...dashed };
+  return {
+    stroke: look(colour),
+    "stroke-opacity": opacity,
+    "stroke-width": width,
+    "stroke-linejoin": "round",
+    ...dashed,
+  };
 }
 
 function filled({ colour, opacity = 1 }: Ink): Record<string, string | number> {

@@ -31,24 +31,32 @@ export function SpanRuler({ view, width, span, features, onSpan }: Props) {
     move(dragging.current, near ?? t);
   };
   const onKey = (end: "from" | "to") => (event: KeyboardEvent) => {
-    if (!span || (event.key !== "ArrowLeft" && event.key !== "ArrowRight")) return;
+    if (!span || !["ArrowLeft", "ArrowRight", "Home", "End"].includes(event.key)) return;
     event.preventDefault();
     event.stopPropagation();
+    if (event.key === "Home" || event.key === "End") {
+      move(end, event.key === "Home" ? view.from : view.to);
+      return;
+    }
     const forwards = event.key === "ArrowRight";
     const here = span[end];
     const slack = 1e-9 * (view.to - view.from);
     const features_ = features[end];
-    const target = event.shiftKey
-      ? here + (forwards ? 1 : -1) * 4 * perPixel
-      : forwards
-        ? features_.find((f) => f > here + slack)
-        : features_.findLast((f) => f < here - slack);
-    if (target !== undefined) move(end, target);
+    const next = forwards
+      ? features_.find((f) => f > here + slack)
+      : features_.findLast((f) => f < here - slack);
+    // Where nothing stands out, and with Shift, by a few pixels.
+    const aside = here + (forwards ? 1 : -1) * 4 * perPixel;
+    move(end, event.shiftKey ? aside : (next ?? aside));
   };
   const [a, b] = [span ? x(span.from) : 0, span ? x(span.to) : 0];
-  const inside = (px: number) => px >= LEFT - 1 && px <= width - RIGHT + 1;
-  const handle = (end: "from" | "to", px: number) =>
-    inside(px) && (
+  const [left, right] = [LEFT, width - RIGHT];
+  // An end beyond what is shown waits at the edge, saying where it is.
+  const handle = (end: "from" | "to", at: number) => {
+    const px = Math.max(left, Math.min(right, at));
+    const beyond = at < left - 1 ? "◂" : at > right + 1 ? "▸" : "";
+    const name = end === "from" ? "A" : "B";
+    return (
       <g
         role="slider"
         tabIndex={0}
@@ -65,7 +73,7 @@ export function SpanRuler({ view, width, span, features, onSpan }: Props) {
         onKeyDown={onKey(end)}
       >
         <rect x={px - 8} y={18} width={16} height={22} fill="transparent" />
-        <path d={`M${px} 20 V38`} stroke="var(--copper)" strokeWidth={2} />
+        {!beyond && <path d={`M${px} 20 V38`} stroke="var(--copper)" strokeWidth={2} />}
         <text
           x={end === "from" ? px - 5 : px + 5}
           y={34}
@@ -74,10 +82,11 @@ export function SpanRuler({ view, width, span, features, onSpan }: Props) {
           fontWeight={600}
           fill="var(--copper)"
         >
-          {end === "from" ? "A" : "B"}
+          {beyond === "◂" ? beyond + name : name + beyond}
         </text>
       </g>
     );
+  };
   return (
     <svg width={width} height={42} role="group" aria-label="Time axis and span" className="block shrink-0">
       {timeTicks(view, width).map((tick) => (
@@ -105,11 +114,11 @@ export function SpanRuler({ view, width, span, features, onSpan }: Props) {
           />
           {handle("from", a)}
           {handle("to", b)}
-          <text x={width - RIGHT + 20} y={25} fontSize={11} className="figures" fill="var(--ink)">
+          <text x={width - 4} y={25} textAnchor="end" fontSize={11} className="figures" fill="var(--ink)">
             Δt {show(span.to - span.from, "second", 4)}
           </text>
-          <text x={width - RIGHT + 20} y={38} fontSize={11} className="figures" fill="var(--muted)">
-            1/Δt {show(1 / (span.to - span.from), "hertz", 4)}
+          <text x={width - 4} y={38} textAnchor="end" fontSize={11} className="figures" fill="var(--muted)">
+            1/Δt {show(1 / (span.to - span.from), "hertz", 3)}
           </text>
         </>
       )}

@@ -56,7 +56,7 @@ export function unitOf(text: string): Unit | undefined {
 }
 
 /** Units that are never given a prefix. */
-const BARE = new Set<Unit>(["share", "degree", "celsius", "per_kelvin", "square_metre"]);
+export const BARE = new Set<Unit>(["share", "degree", "celsius", "per_kelvin", "square_metre"]);
 
 /** The SI prefix fit for values up to `size`: its factor and letter. */
 export function prefix(size: number, unit: Unit): [number, string] {

@@ -53,8 +53,7 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
     const entry = field.current?.value ?? typed;
     if (entry === text) return;
     const read = plain(entry, unit);
-    if ((fallback !== undefined && entry.trim() === "") || (read && "value" in read))
-      return onCommit(entry.trim());
+    if ((fallback !== undefined && entry.trim() === "") || read === "fine") return onCommit(entry.trim());
     if (read) return;
     const looked =
       found?.text === entry ? Promise.resolve(found.meaning) : evaluateEntry(supply, entry, unit);
@@ -82,7 +81,7 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
       if (!stepped.problem && field.current?.value === entry) setTyped(stepped.text);
     }
   };
-  const wrong = told && "problem" in told ? told.problem : meaning?.problem;
+  const wrong = told && told !== "fine" ? told.problem : meaning?.problem;
   const problem = empty ? undefined : (wrong ?? (typed === text ? finding?.message : undefined));
   const changed = typed !== text;
   return (
