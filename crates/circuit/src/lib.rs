@@ -67,6 +67,7 @@ pub use effort::{Effort, MOST_BYTES};
 pub use error::ReadError;
 pub use finding::{Finding, Place, Severity};
 pub use kinds::{Kind, KindId};
+pub use limits::{FARTHEST, hold};
 pub use measure_table::MEASURES;
 pub use measures::{Measure, MeasureNumber, Measured, ReadingMeasure, Subject};
 pub use periods::{common_period, quiet_time, within_pause};

@@ -5,14 +5,17 @@ use crate::document::Supply;
 use crate::error::ReadError;
 
 /// Farthest place from the origin of the drawing, in grid squares.
-const FARTHEST: u32 = 10_000;
+pub const FARTHEST: u32 = 10_000;
 /// Longest value or expression, in characters.
 const LONGEST_VALUE: usize = 2_000;
 /// Longest designator or name of a net, in characters.
 const LONGEST_NAME: usize = 200;
 
 /// Holds a document to the limits.
-pub(crate) fn hold(supply: &Supply) -> Result<(), ReadError> {
+///
+/// # Errors
+/// [`ReadError::Limit`] names what lies beyond.
+pub fn hold(supply: &Supply) -> Result<(), ReadError> {
     let parts = supply.parts.iter().filter_map(|p| Some((p.id.clone(), p.at?.x, p.at?.y)));
     let notes = supply.texts.iter().enumerate().map(|(i, n)| (format!("note {}", i + 1), n.x, n.y));
     for (place, x, y) in parts.chain(notes) {

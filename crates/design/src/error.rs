@@ -45,4 +45,7 @@ pub enum ComposeError {
     OtherPins { part: String, has: String, entry: String, wants: String },
     #[error("{0}")]
     Line(String),
+    /// The supply would be larger, or lie farther out, than one may be.
+    #[error("{0}")]
+    Limits(#[from] circuit::ReadError),
 }

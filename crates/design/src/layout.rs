@@ -229,12 +229,33 @@ fn branches_off(supply: &Supply, stage: &Stage) -> bool {
     siblings.next().is_some_and(|first| first.id != stage.id)
 }
 
+/// Squares within which two parts lie on each other.
+const STACKED: u32 = 4;
+/// Copies laid one behind the other before they are laid anywhere.
+const MOST_COPIES: i32 = 100;
+
+/// How far copies are to be put from what they are copies of, so that none lies on a part: as wished, or several times that.
+pub(crate) fn clear_of(supply: &Supply, copies: &[Part], (dx, dy): (i32, i32)) -> (i32, i32) {
+    let at = |p: &Part| p.at.map(|at| (at.x, at.y));
+    let taken: Vec<(i32, i32)> = supply.parts.iter().filter_map(at).collect();
+    let moved = |k: i32| (dx.saturating_mul(k), dy.saturating_mul(k));
+    let clear = |k: &i32| {
+        let (dx, dy) = moved(*k);
+        let mut there = copies.iter().filter_map(at).map(|(x, y)| (x.saturating_add(dx), y.saturating_add(dy)));
+        !there.any(|(x, y)| taken.iter().any(|(a, b)| a.abs_diff(x) < STACKED && b.abs_diff(y) < STACKED))
+    };
+    moved((1..MOST_COPIES).find(clear).unwrap_or(1))
+}
+
 /// Squares around a part in which no other should stand.
 const CLEAR: i32 = 6;
 
 /// The spot nearest to one that is clear of other parts, rings of squares outwards.
 pub(crate) fn free_near(supply: &Supply, (x, y): (i32, i32)) -> (i32, i32) {
     let taken: Vec<Placement> = supply.parts.iter().filter_map(|p| p.at).collect();
+    // Far from the edge of what may be drawn, so that there is room around.
+    let most = circuit::FARTHEST as i32 / 2;
+    let (x, y) = (x.clamp(-most, most), y.clamp(-most, most));
     let clear = |x: i32, y: i32| !taken.iter().any(|at| (at.x - x).abs() < CLEAR && (at.y - y).abs() < CLEAR);
     let ring = |r: i32| (-r..=r).flat_map(move |k| [(x + k, y - r), (x + k, y + r), (x - r, y + k), (x + r, y + k)]);
     // There is always room beyond all that is taken.

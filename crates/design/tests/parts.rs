@@ -113,6 +113,40 @@ fn copies_keep_what_leads_outside_and_part_what_does_not() {
 }
 
 /// A part by itself between two nets.
+/// Wherever a part is wanted, and however often copies are put beside it, none lies on another, and the document can be read again.
+#[test]
+fn no_part_is_put_on_another_or_out_of_reach() {
+    let mut random = common::Random(3);
+    let places = [i32::MIN, -12_000, -9_999, 0, 7, 9_999, i32::MAX];
+    for _ in 0..20 {
+        let mut supply = Supply::new("places");
+        let mut pick = |of: usize| ((random.next() * of as f64) as usize).min(of - 1);
+        for _ in 0..6 {
+            let near = Some((places[pick(7)], places[pick(7)]));
+            supply = match pick(3) {
+                0 => done(&supply, Edit::AddPart { kind: KindId::Resistor, entry: None, near }),
+                1 => done(&supply, Edit::AddLine { text: "capacitor 1u".into(), near }),
+                _ => {
+                    let by = (pick(13) as i32 - 6, 6);
+                    let parts = supply.parts.iter().take(2).cloned().collect();
+                    let paste = Edit::Paste { parts, by };
+                    apply(&supply, &paste).unwrap_or(supply)
+                }
+            };
+        }
+        let spots: Vec<_> = supply.parts.iter().map(|p| p.at.map(|at| (at.x, at.y)).unwrap()).collect();
+        for (k, (x, y)) in spots.iter().enumerate() {
+            let stacked = spots[..k].iter().find(|(a, b)| a.abs_diff(*x) < 4 && b.abs_diff(*y) < 4);
+            assert!(stacked.is_none(), "{spots:?}");
+        }
+        assert_eq!(Supply::from_json(&supply.to_json()).unwrap(), supply);
+        assert_eq!(drawing::draw(&supply).parts.len(), supply.parts.len());
+    }
+    let supply = done(&Supply::new("far"), Edit::AddPart { kind: KindId::Resistor, entry: None, near: Some((0, 0)) });
+    let far = Edit::Paste { parts: supply.parts.clone(), by: (i32::MAX, 0) };
+    assert!(apply(&supply, &far).unwrap_err().to_string().contains("places go from"));
+}
+
 fn alone(entry: &Entry) -> Supply {
     let mut supply = Supply::new("catalogue");
     let pins = entry.kind.kind().pins.iter().enumerate();

@@ -247,7 +247,7 @@ pub(crate) fn lettering(parts: &[DrawnPart], nets: &[DrawnNet], size: f64, frame
     for (part, text) in parts.iter().zip(&mut texts).filter(|(_, text)| text.is_none()) {
         *text = placed(part, 1);
     }
-    let named = name(nets, size, &HashSet::new(), &mut taken);
+    let named = name(nets, size, &in_pieces(nets), &mut taken);
     let covered = parts.iter().zip(&texts).filter_map(|(part, text)| {
         let PlacedText { at, lines } = text.as_ref()?;
         Some(text_box(*at, &part.label[..*lines], size))

@@ -11,6 +11,7 @@ use crate::labels::text_of;
 use crate::symbols::symbol;
 use circuit::Supply;
 use std::collections::{BTreeMap, BTreeSet, BinaryHeap, HashMap, HashSet};
+use std::ops::RangeInclusive;
 
 const STEP: u32 = 1;
 const BEND: u32 = 4;
@@ -31,6 +32,9 @@ const NEARER: i32 = 2;
 /// Parts from which on no wires are drawn: the search would take longer than anyone waits, and
 /// nobody reads such a drawing.
 const MOST_PARTS: usize = 1500;
+
+/// What owns the square of a pin that is joined to nothing.
+const NOTHING: usize = usize::MAX;
 
 /// Squares of the grid from which on no wires are drawn, for the same reason and for memory's sake; parts
 /// that stand as close as usual come nowhere near.
@@ -281,11 +285,19 @@ impl Router {
         for (part, drawn) in supply.parts.iter().zip(parts) {
             let (w, h) = symbol(part.kind).body;
             let (w, h) = if drawn.turn % 180 == 0 { (w, h) } else { (h, w) };
-            for x in drawn.at.x - w..=drawn.at.x + w {
-                for y in drawn.at.y - h..=drawn.at.y + h {
-                    if let Some(i) = router.index(Spot { x, y }) {
-                        router.blocked[i] = true;
-                    }
+            let (xs, ys) = (drawn.at.x - w..=drawn.at.x + w, drawn.at.y - h..=drawn.at.y + h);
+            let body = xs.clone().flat_map(|x| ys.clone().map(move |y| Spot { x, y }));
+            let leads = drawn.pins.iter().flat_map(|(_, pin)| lead(*pin, (&xs, &ys)));
+            for square in body.chain(leads) {
+                if let Some(i) = router.index(square) {
+                    router.blocked[i] = true;
+                }
+            }
+            // What is joined to nothing looks joined to a wire that passes.
+            let open = |pin: &str| part.pins.get(pin).is_none_or(String::is_empty);
+            for (_, spot) in drawn.pins.iter().filter(|(pin, _)| open(pin)) {
+                if let Some(i) = router.index(*spot) {
+                    router.pin_of[i] = Some(NOTHING);
                 }
             }
             let (l, t, r, b) = text_of(drawn);
@@ -479,6 +491,17 @@ impl Router {
         }
         true
     }
+}
+
+/// The squares of a lead between its pin and its part's body, which no wire may cross either.
+fn lead(pin: Spot, (xs, ys): (&RangeInclusive<i32>, &RangeInclusive<i32>)) -> impl Iterator<Item = Spot> + use<> {
+    let toward = |at: i32, range: &RangeInclusive<i32>| at.clamp(*range.start(), *range.end());
+    let body = Spot { x: toward(pin.x, xs), y: toward(pin.y, ys) };
+    // A pin beside no side of the body has no straight lead.
+    let straight = body.x == pin.x || body.y == pin.y;
+    let (dx, dy) = ((body.x - pin.x).signum(), (body.y - pin.y).signum());
+    let length = if straight { (body.x - pin.x).abs() + (body.y - pin.y).abs() } else { 0 };
+    (1..length).map(move |k| Spot { x: pin.x + k * dx, y: pin.y + k * dy })
 }
 
 /// The rectangle around some squares.

@@ -3,7 +3,7 @@
 
 use circuit::kinds::KINDS;
 use circuit::{Part, Placement, Supply, Turn};
-use mellow_drawing::{Drawing, DrawnNet, Spot, draw, svg};
+use mellow_drawing::{Drawing, DrawnNet, Spot, draw, svg, symbol};
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -40,7 +40,9 @@ fn supply(parts: &[Placed], nets: usize) -> Supply {
             0 => "gnd".to_owned(),
             net => format!("n{net}"),
         };
-        let pins = kind.pins.iter().zip(&placed.nets).map(|(pin, pick)| (pin.id.to_owned(), name(pick)));
+        // Some pins are joined to nothing yet.
+        let joined = kind.pins.iter().zip(&placed.nets).filter(|(_, pick)| pick.index(9) > 0);
+        let pins = joined.map(|(pin, pick)| (pin.id.to_owned(), name(pick)));
         let mut part = Part::new(format!("P{n}"), kind.id, pins.collect());
         let turn = *placed.turn.get(&[Turn::None, Turn::Quarter, Turn::Half, Turn::ThreeQuarters]);
         let (x, y) = (n as i32 % 4 * APART + placed.off.0, n as i32 / 4 * APART + placed.off.1);
@@ -92,6 +94,33 @@ fn faults(supply: &Supply, drawing: &Drawing) -> Vec<String> {
             say(format!("a piece of {} says not what it is", net.net));
         }
     }
+    for lettering in &drawing.lettering {
+        let unnamed = |(net, at): &(&DrawnNet, &Option<_>)| {
+            pieces[net.net.as_str()] > 1 && at.is_none() && net.ground_at.is_none()
+        };
+        if let Some((net, _)) = drawing.nets.iter().zip(&lettering.nets).find(unnamed) {
+            say(format!("at size {} a piece of {} says not what it is", lettering.size, net.net));
+        }
+    }
+    // No wire runs through a symbol: over its body, or across a lead on its way to a pin.
+    for part in &drawing.parts {
+        let (w, h) = symbol(part.kind).body;
+        let (w, h) = if part.turn % 180 == 0 { (w, h) } else { (h, w) };
+        let body = |s: &Spot| (s.x - part.at.x).abs() <= w && (s.y - part.at.y).abs() <= h;
+        let lead = |s: &Spot| {
+            part.pins.iter().any(|(_, pin)| {
+                let level = s.y == pin.y && (pin.y - part.at.y).abs() <= h;
+                let upright = s.x == pin.x && (pin.x - part.at.x).abs() <= w;
+                let within = |s: i32, pin: i32, at: i32| if pin > at { at < s && s < pin } else { pin < s && s < at };
+                level && within(s.x, pin.x, part.at.x) || upright && within(s.y, pin.y, part.at.y)
+            })
+        };
+        for (net, spots) in drawing.nets.iter().zip(&covered) {
+            if let Some(spot) = spots.iter().find(|spot| body(spot) || lead(spot)) {
+                say(format!("{} runs through {} at {spot:?}", net.net, part.id));
+            }
+        }
+    }
     // Where two nets meet one passes straight over the other.
     for (a, here) in drawing.nets.iter().zip(&covered) {
         for (b, there) in drawing.nets.iter().zip(&covered).filter(|(b, _)| b.net > a.net) {
@@ -120,10 +149,11 @@ fn faults(supply: &Supply, drawing: &Drawing) -> Vec<String> {
     supply.parts.iter().flat_map(|part| part.pins.values()).for_each(|net| *pins.entry(net).or_default() += 1);
     for (part, drawn) in supply.parts.iter().zip(&drawing.parts) {
         for (pin, spot) in &drawn.pins {
-            let own = &part.pins[pin];
+            let nothing = String::new();
+            let own = part.pins.get(pin).unwrap_or(&nothing);
             let nets = || drawing.nets.iter().zip(&covered);
             let mut on = nets().filter(|(net, spots)| spots.contains(spot) || net.ground_at == Some(*spot));
-            if pins[own.as_str()] > 1
+            if pins.get(own.as_str()).is_some_and(|count| *count > 1)
                 && !nets().any(|(net, spots)| net.net == *own && (spots.contains(spot) || net.ground_at == Some(*spot)))
             {
                 say(format!("{}.{pin} is not joined to {own}", part.id));
@@ -145,7 +175,7 @@ proptest! {
         let drawing = draw(&supply);
         prop_assert_eq!(drawing.parts.len(), supply.parts.len());
         for (part, drawn) in supply.parts.iter().zip(&drawing.parts) {
-            prop_assert_eq!((&drawn.id, drawn.kind, drawn.pins.len()), (&part.id, part.kind, part.pins.len()));
+            prop_assert_eq!((&drawn.id, drawn.kind, drawn.pins.len()), (&part.id, part.kind, part.kind.kind().pins.len()));
             // Each stands within what is said to be drawn.
             let spots = drawn.pins.iter().map(|(_, spot)| *spot).chain([drawn.at]);
             for spot in spots {

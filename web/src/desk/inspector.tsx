@@ -5,7 +5,7 @@ import type { Editing } from "../frame/editing";
 import { Tapped } from "../taps/tapped";
 import { Button } from "../ui/button";
 import { ValueField } from "../ui/valuefield";
-import { joined, mirrored, onPart, placeOf, turned } from "../drawing/partedits";
+import { joined, mirrored, onPart, turned } from "../drawing/partedits";
 import { CataloguePart } from "./cataloguepart";
 
 type Part = NonNullable<SupplyShown["document"]["parts"]>[number];
@@ -21,8 +21,7 @@ interface Props {
 
 /** Everything there is to a part: its parameters, its ratings, and the nets of its pins. */
 export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props) {
-  const drawn = supply.drawing.parts.find((p) => p.id === part.id);
-  const places = new Map(drawn ? [[part.id, placeOf(drawn)]] : []);
+  const ofKind = new Map(kinds.map((k) => [k.id, k]));
   const onParameter = (parameter: string, text: string) =>
     editing.change(
       `set ${part.id}`,
@@ -47,7 +46,7 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
           look="quiet"
           aria-label="Turn"
           title="Turn by a quarter (T)"
-          onClick={() => editing.change(`turn ${part.id}`, turned([part.id], places))}
+          onClick={() => editing.change(`turn ${part.id}`, turned([part.id], supply.drawing, ofKind))}
         >
           <RotateCw size={16} />
         </Button>
@@ -55,7 +54,7 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
           look="quiet"
           aria-label="Mirror"
           title="Mirror left to right (M)"
-          onClick={() => editing.change(`mirror ${part.id}`, mirrored([part.id], places))}
+          onClick={() => editing.change(`mirror ${part.id}`, mirrored([part.id], supply.drawing, ofKind))}
         >
           <FlipHorizontal2 size={16} />
         </Button>

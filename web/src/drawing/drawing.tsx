@@ -9,7 +9,7 @@ import { gone, useGestures, type End } from "./gestures";
 import { useJoining } from "./joining";
 import { onKey, type KeyDeeds } from "./keys";
 import type { Lettering } from "./lettering";
-import { aligned, clearOf, mirrored, moved, placeOf, turned, type Change } from "./partedits";
+import { aligned, dropped, mirrored, moved, placeOf, turned, type Change } from "./partedits";
 import { NetShape, NoteShape, PartShape, Picture } from "./shapes";
 import { Tools } from "./tools";
 import type { Point, View } from "./view";
@@ -71,8 +71,8 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
     editing.change(`${what} ${named(parts)}`, edit);
   const move = (parts: string[], dx: number, dy: number) =>
     onParts("move", parts, moved(parts, places, dx, dy));
-  const turn = (parts: string[]) => onParts("turn", parts, turned(parts, places));
-  const mirror = (parts: string[]) => onParts("mirror", parts, mirrored(parts, places));
+  const turn = (parts: string[]) => onParts("turn", parts, turned(parts, drawing, kind));
+  const mirror = (parts: string[]) => onParts("mirror", parts, mirrored(parts, drawing, kind));
   const remove = (parts: string[]) => {
     void editing.compose(`remove ${named(parts)}`, { edit: "remove_parts", parts });
     onSelect([]);
@@ -92,7 +92,7 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
   };
   const { gesture, handlers } = useGestures(selected, viewport, {
     select,
-    moveParts: (parts, dx, dy) => move(parts, ...clearOf(parts, drawing, kind, dx, dy)),
+    moveParts: (parts, dx, dy) => onParts("move", parts, dropped(parts, drawing, kind, dx, dy)),
     selectWithin: (a, b) => {
       const within = (at: number, from: number, to: number) =>
         Math.min(from, to) <= at && at <= Math.max(from, to);
@@ -160,7 +160,7 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
         onFit={fit}
         onTurn={() => turn(selected)}
         onMirror={() => mirror(selected)}
-        onAlign={(along) => onParts("align", selected, aligned(selected, places, along))}
+        onAlign={(along) => onParts("align", selected, aligned(selected, drawing, kind, along))}
         onDuplicate={() => duplicate(selected)}
         onRemove={() => remove(selected)}
       />

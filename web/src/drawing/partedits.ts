@@ -26,11 +26,11 @@ export function placeOf(drawn: DrawingShown["parts"][number]): Placement {
  * Gives parts the places a user chose for them. Those that have none yet stay where they are drawn, or they would be
  * arranged anew around the others.
  */
-function placed(ids: string[], places: Places, choose: (at: Placement) => Placement): Change {
+function placed(ids: string[], places: Places, choose: (at: Placement, id: string) => Placement): Change {
   return (document) =>
     document.parts?.forEach((part) => {
       const at = part.at ?? places.get(part.id);
-      if (at) part.at = ids.includes(part.id) ? { ...choose(at), by_hand: true } : at;
+      if (at) part.at = ids.includes(part.id) ? { ...choose(at, part.id), by_hand: true } : at;
     });
 }
 
@@ -48,7 +48,9 @@ export function reach(kind: PartKind | undefined): [number, number] {
   return [w + 0.6, h + 1];
 }
 
-function box({ at, turn, kind }: DrawingShown["parts"][number], kinds: Kinds, dx = 0, dy = 0): Box {
+type Drawn = DrawingShown["parts"][number];
+
+function box({ at, turn, kind }: Drawn, kinds: Kinds, dx = 0, dy = 0): Box {
   const [across, along] = reach(kinds.get(kind));
   const [w, h] = turn % 180 === 0 ? [across, along] : [along, across];
   const [x, y] = [at.x + dx, at.y + dy];
@@ -61,42 +63,112 @@ const overlap = (a: Box, b: Box) =>
 /** Grid squares a dropped part is moved aside at most. */
 const FARTHEST = 12;
 
-/** How far parts are to be moved so that none of them comes to lie on another: as wished, or a little aside. */
-export function clearOf(
-  ids: string[],
-  drawing: DrawingShown,
-  kinds: Kinds,
-  dx: number,
-  dy: number,
-): [number, number] {
-  const moving = drawing.parts.filter((p) => ids.includes(p.id));
-  const others = drawing.parts.filter((p) => !ids.includes(p.id)).map((p) => box(p, kinds));
+/** How far parts, standing as given, are to be moved aside so that none of them lies on another. */
+function clearOf(moving: Drawn[], others: Drawn[], kinds: Kinds): [number, number] {
+  const taken = others.map((p) => box(p, kinds));
   const clear = (x: number, y: number) =>
-    !moving.some((part) => others.some((other) => overlap(box(part, kinds, x, y), other)));
+    !moving.some((part) => taken.some((other) => overlap(box(part, kinds, x, y), other)));
   const aside = Array.from({ length: 2 * FARTHEST + 1 }, (_, k) => k - FARTHEST);
   const tries = aside.flatMap((x) => aside.map((y) => [x, y] as const));
   tries.sort(([ax, ay], [bx, by]) => Math.hypot(ax, ay) - Math.hypot(bx, by));
-  const [x, y] = tries.find(([x, y]) => clear(dx + x, dy + y)) ?? [0, 0];
-  return [dx + x, dy + y];
+  const [x, y] = tries.find(([x, y]) => clear(x, y)) ?? [0, 0];
+  return [x, y];
 }
 
-/** Turns parts clockwise by a quarter, each about itself. */
-export function turned(ids: string[], places: Places) {
+/** Gives chosen parts new places as one group, moved aside so that none comes to lie on another; one alone may stay where it is. */
+function regrouped(
+  ids: string[],
+  drawing: DrawingShown,
+  kinds: Kinds,
+  choose: (at: Placement, all: Placement[]) => Placement,
+  stays = ids.length === 1,
+): Change {
+  const drawn = drawing.parts;
+  const places: Places = new Map(drawn.map((p) => [p.id, placeOf(p)]));
+  return (document) => {
+    const at = new Map(
+      document.parts?.flatMap((part) => {
+        const place = part.at ?? places.get(part.id);
+        return place ? [[part.id, place] as const] : [];
+      }),
+    );
+    const standing = (id: string, place: Placement): Drawn[] =>
+      drawn.flatMap((p) =>
+        p.id === id
+          ? [{ ...p, at: place, turn: 90 * TURNS.indexOf(place.turn), mirror: place.mirror ?? false }]
+          : [],
+      );
+    const before = ids.flatMap((id) => at.get(id) ?? []);
+    const after = ids.flatMap((id) => {
+      const place = at.get(id);
+      return place ? [[id, choose(place, before)] as const] : [];
+    });
+    const others = [...at].filter(([id]) => !ids.includes(id));
+    const moving = after.flatMap(([id, place]) => standing(id, place));
+    const around = others.flatMap(([id, place]) => standing(id, place));
+    const [dx, dy] = stays ? [0, 0] : clearOf(moving, around, kinds);
+    const chosen = new Map(after);
+    placed(ids, places, (place, id) => {
+      const next = chosen.get(id) ?? place;
+      return { ...next, x: next.x + dx, y: next.y + dy };
+    })(document);
+  };
+}
+
+/** Moves parts by grid squares, or a little farther where something stands in the way. */
+export function dropped(ids: string[], drawing: DrawingShown, kinds: Kinds, dx: number, dy: number): Change {
+  return regrouped(ids, drawing, kinds, (at) => ({ ...at, x: at.x + dx, y: at.y + dy }), false);
+}
+
+/** The middle of places, on the grid. */
+function middle(all: Placement[]): [number, number] {
+  const of = (values: number[]) => Math.round((Math.min(...values) + Math.max(...values)) / 2);
+  return [of(all.map((at) => at.x)), of(all.map((at) => at.y))];
+}
+
+/** Turns parts clockwise by a quarter, as one group. */
+export function turned(ids: string[], drawing: DrawingShown, kinds: Kinds): Change {
   const next = (turn: Placement["turn"]) => TURNS[(TURNS.indexOf(turn) + 1) % TURNS.length] ?? "none";
-  return placed(ids, places, (at) => ({ ...at, turn: next(at.turn) }));
+  return regrouped(ids, drawing, kinds, (at, all) => {
+    const [x, y] = middle(all);
+    return { ...at, x: x - (at.y - y), y: y + (at.x - x), turn: next(at.turn) };
+  });
 }
 
-/** Mirrors parts left to right, each about itself. */
-export function mirrored(ids: string[], places: Places) {
-  return placed(ids, places, (at) => ({ ...at, mirror: !at.mirror }));
+/** Mirrors parts left to right, as one group. */
+export function mirrored(ids: string[], drawing: DrawingShown, kinds: Kinds): Change {
+  return regrouped(ids, drawing, kinds, (at, all) => ({
+    ...at,
+    x: 2 * middle(all)[0] - at.x,
+    // A part that lies is mirrored upside down, and stands the other way round.
+    turn: at.turn === "quarter" ? "three_quarters" : at.turn === "three_quarters" ? "quarter" : at.turn,
+    mirror: !at.mirror,
+  }));
 }
 
-/** Lines parts up in a row or a column, at the middle of where they stand. */
-export function aligned(ids: string[], places: Places, along: "row" | "column") {
-  const axis = along === "row" ? "y" : "x";
-  const all = ids.flatMap((id) => places.get(id)?.[axis] ?? []);
-  const middle = Math.round((Math.min(...all) + Math.max(...all)) / 2);
-  return placed(ids, places, (at) => ({ ...at, [axis]: middle }));
+/** Lines parts up in a row or a column, at the middle of where they stand; those that would come to lie on one another stand side by
+ * side. */
+export function aligned(ids: string[], drawing: DrawingShown, kinds: Kinds, along: "row" | "column"): Change {
+  const [across, axis] = along === "row" ? (["y", "x"] as const) : (["x", "y"] as const);
+  const extent = (place: Placement): [number, number] => {
+    const part = drawing.parts.find((p) => p.at.x === place.x && p.at.y === place.y);
+    if (!part) return [3, 3];
+    const { left, right, top, bottom } = box(part, kinds);
+    return along === "row" ? [place.x - left, right - place.x] : [place.y - top, bottom - place.y];
+  };
+  return regrouped(ids, drawing, kinds, (at, all) => {
+    const [x, y] = middle(all);
+    const sorted = [...all].sort((a, b) => a[axis] - b[axis]);
+    let edge = -Infinity;
+    let found = at[axis];
+    for (const place of sorted) {
+      const [before, behind] = extent(place);
+      const there = Math.max(place[axis], Math.ceil(edge + before));
+      edge = there + behind;
+      if (place === at) found = there;
+    }
+    return { ...at, [axis]: found, [across]: across === "y" ? y : x };
+  });
 }
 
 /** Connects a pin to a net by name. */

@@ -230,6 +230,7 @@ pub fn apply(supply: &Supply, edit: &Edit) -> Result<Supply, ComposeError> {
         Edit::RenameNet { net, to, join } => parts::rename_net(&mut supply, net, to, *join)?,
     }
     tie(&mut supply);
+    circuit::hold(&supply)?;
     layout::place_rest(&mut supply);
     Ok(supply)
 }

@@ -129,7 +129,8 @@ pub(super) fn remove(supply: &mut Supply, parts: &[String]) -> Result<(), Compos
 /// Copies come from this supply if their designators and nets are found in it; then the nets they share with
 /// the rest stay joined. Copies from elsewhere are joined to `gnd` alone, for a net that happens to have the
 /// same name is another net.
-pub(super) fn paste(supply: &mut Supply, copies: &[Part], (dx, dy): (i32, i32)) {
+pub(super) fn paste(supply: &mut Supply, copies: &[Part], by: (i32, i32)) {
+    let (dx, dy) = layout::clear_of(supply, copies, by);
     let native = copies.iter().all(|c| supply.part(&c.id).is_some_and(|p| p.kind == c.kind && p.pins == c.pins));
     let ours: BTreeSet<&str> = copies.iter().map(|c| c.id.as_str()).collect();
     let outside = |net: &str| {
@@ -153,7 +154,7 @@ pub(super) fn paste(supply: &mut Supply, copies: &[Part], (dx, dy): (i32, i32)) 
             part.stage = copy.stage.clone().filter(|stage| supply.stage(stage).is_some());
             part.pins.values_mut().for_each(|net| *net = renamed.get(net.as_str()).cloned().unwrap_or_default());
             if let Some(at) = &mut part.at {
-                (at.x, at.y) = (at.x + dx, at.y + dy);
+                (at.x, at.y) = (at.x.saturating_add(dx), at.y.saturating_add(dy));
             }
             part
         })
