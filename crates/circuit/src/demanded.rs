@@ -81,7 +81,7 @@ pub(crate) fn find(supply: &Supply, findings: &mut Findings) -> (Option<Source>,
         let voltage = read(&o.voltage, Unit::Volt, (-1e6, 1e6), "voltage")?;
         let current = read(&o.current, Unit::Ampere, (0.0, 1e6), "current")?;
         let accuracy =
-            o.accuracy.as_ref().map_or(Some(DEFAULT_ACCURACY), |t| read(t, Unit::One, (0.0, 1.0), "accuracy"))?;
+            o.accuracy.as_ref().map_or(Some(DEFAULT_ACCURACY), |t| read(t, Unit::Share, (0.0, 1.0), "accuracy"))?;
         let ripple = o
             .ripple
             .as_ref()

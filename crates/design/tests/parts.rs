@@ -41,7 +41,7 @@ fn a_phrase_becomes_a_part() {
     assert_eq!(net(&supply, &supply.parts.last().unwrap().id, "s"), "c");
     // What cannot be understood says why, and what is half said offers the rest.
     let problem = |text: &str| read_line(&supply, text).problem.unwrap();
-    assert_eq!(problem("mosfet from a to b"), "“mosfet” can be MOSFET, n-channel or MOSFET, p-channel; go on typing");
+    assert_eq!(problem("mosfet from a to b"), "“mosfet” can be MOSFET, n-channel or MOSFET, p-channel; say which");
     assert!(problem("wombat 4k7").contains("no kind of part is called “wombat”"));
     assert!(problem("resistor 4k7 colour=red").contains("has no parameter colour"));
     assert!(problem("resistor 5 V").contains("“V” is neither a value nor a net"));
@@ -145,6 +145,37 @@ fn no_part_is_put_on_another_or_out_of_reach() {
     let supply = done(&Supply::new("far"), Edit::AddPart { kind: KindId::Resistor, entry: None, near: Some((0, 0)) });
     let far = Edit::Paste { parts: supply.parts.clone(), by: (i32::MAX, 0) };
     assert!(apply(&supply, &far).unwrap_err().to_string().contains("places go from"));
+}
+
+/// The trade's everyday words lead to the kind they mean, and what may mean several is asked, never picked.
+#[test]
+fn everyday_words_are_understood_or_asked_about() {
+    let supply = Supply::new("words");
+    for (phrase, kind) in [
+        ("R 1k", "Resistor: resistance 1\u{2009}kΩ"),
+        ("c 4u7 from a to gnd", "Capacitor: capacitance 4.7\u{2009}µF"),
+        ("op amp", "Operational amplifier"),
+        ("opamp", "Operational amplifier"),
+        ("nmos", "MOSFET, n-channel"),
+        ("P-channel", "MOSFET, p-channel"),
+        ("fuse", "Resistor"),
+        ("type 2 comp", "Type 2 compensator"),
+        ("peak current mode", "Current-mode modulator"),
+        ("cot", "Constant on-time modulator"),
+        ("voltage-mode modulator", "Pulse-width modulator"),
+        ("transformer", "Transformer"),
+        ("switch", "Switch"),
+        ("diode", "Diode"),
+        ("choke 10u", "Inductor: inductance 10\u{2009}µH"),
+    ] {
+        let read = read_line(&supply, phrase);
+        assert!(read.summary.as_ref().is_some_and(|text| text.starts_with(kind)), "{phrase}: {read:?}");
+    }
+    for phrase in ["FET", "modulator", "pwm", "transistor", "load", "source", "sensor", "controlled", "v 12"] {
+        let read = read_line(&supply, phrase);
+        assert!(read.problem.as_ref().is_some_and(|text| text.ends_with("say which")), "{phrase}: {read:?}");
+        assert!(read.completions.len() > 1 || phrase.contains(' '), "{phrase}: {read:?}");
+    }
 }
 
 fn alone(entry: &Entry) -> Supply {

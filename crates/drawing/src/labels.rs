@@ -207,18 +207,17 @@ fn in_pieces(nets: &[DrawnNet]) -> HashSet<&str> {
     nets.iter().map(|net| net.net.as_str()).filter(|name| !seen.insert(*name)).collect()
 }
 
-/// Where the name of each net covers nothing; a net without room for it goes without, unless it is one of those that need it.
-fn name(nets: &[DrawnNet], size: f64, needed: &HashSet<&str>, taken: &mut Taken) -> Vec<Option<(f64, f64)>> {
-    let mut place = |net: &DrawnNet| {
-        let name = [net.net.as_str()];
-        let free = |by: f64| names(net, size).find(|at| taken.free(apart(text_box(*at, &name, size), by)));
-        let at = free(size * APART);
-        let at =
-            if needed.contains(name[0]) { at.or_else(|| free(0.0)).or_else(|| names(net, size).next()) } else { at }?;
-        taken.add(text_box(at, &name, size));
-        Some(at)
-    };
-    nets.iter().map(|net| if is_ground(&net.net) { None } else { place(net) }).collect()
+/// Where the name of a net covers nothing; a net without room for it goes without, unless it needs it.
+fn name(net: &DrawnNet, size: f64, needs: bool, taken: &mut Taken) -> Option<(f64, f64)> {
+    if is_ground(&net.net) {
+        return None;
+    }
+    let name = [net.net.as_str()];
+    let free = |by: f64| names(net, size).find(|at| taken.free(apart(text_box(*at, &name, size), by)));
+    let at = free(size * APART);
+    let at = if needs { at.or_else(|| free(0.0)).or_else(|| names(net, size).next()) } else { at }?;
+    taken.add(text_box(at, &name, size));
+    Some(at)
 }
 
 /// Puts the texts of parts and the names of nets where they cover nothing.
@@ -228,9 +227,9 @@ pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
         part.label_at = room(part, &part.label, 1.0, 0.0, &taken).unwrap_or(part.label_at);
         taken.add(text_of(part));
     }
-    let named = name(nets, 1.0, &in_pieces(nets), &mut taken);
-    for (net, at) in nets.iter_mut().zip(named) {
-        net.label_at = at;
+    let needed = in_pieces(nets).into_iter().map(str::to_owned).collect::<HashSet<_>>();
+    for net in nets {
+        net.label_at = name(net, 1.0, needed.contains(&net.net), &mut taken);
     }
 }
 
@@ -238,6 +237,10 @@ pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
 /// alone, and where there is none for that either it is left out.
 pub(crate) fn lettering(parts: &[DrawnPart], nets: &[DrawnNet], size: f64, frame: Frame) -> Lettering {
     let mut taken = drawn(parts, nets);
+    // Without its name a piece of a net would be any net's.
+    let needed = in_pieces(nets);
+    let first = nets.iter().map(|net| needed.contains(net.net.as_str()).then(|| name(net, size, true, &mut taken)));
+    let first: Vec<Option<Option<(f64, f64)>>> = first.collect();
     let mut placed = |part: &DrawnPart, lines: usize| {
         let at = room(part, &part.label[..lines], size, size * APART, &taken)?;
         taken.add(text_box(at, &part.label[..lines], size));
@@ -247,7 +250,8 @@ pub(crate) fn lettering(parts: &[DrawnPart], nets: &[DrawnNet], size: f64, frame
     for (part, text) in parts.iter().zip(&mut texts).filter(|(_, text)| text.is_none()) {
         *text = placed(part, 1);
     }
-    let named = name(nets, size, &in_pieces(nets), &mut taken);
+    let rest = first.into_iter().zip(nets);
+    let named: Vec<_> = rest.map(|(at, net)| at.unwrap_or_else(|| name(net, size, false, &mut taken))).collect();
     let covered = parts.iter().zip(&texts).filter_map(|(part, text)| {
         let PlacedText { at, lines } = text.as_ref()?;
         Some(text_box(*at, &part.label[..*lines], size))

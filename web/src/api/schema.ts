@@ -1869,6 +1869,8 @@ export interface components {
     PartKind: {
       /** @description What it is where it is simulated by switching; none if it has no form there. */
       by_switching?: string | null;
+      /** @description What it is sorted by in lists. */
+      family: string;
       /** @description What it models. */
       help: string;
       /** @description Identifier in documents. */
@@ -1885,6 +1887,8 @@ export interface components {
       ratings: components["schemas"]["Rating"][];
       /** @description What it looks like. */
       symbol: components["schemas"]["Symbol"];
+      /** @description What else it is called. */
+      words: string[];
     };
     /** @description A change of a supply: of its power path, or of single parts. */
     PathEdit:

@@ -57,12 +57,30 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
   const [chosen, setKind] = useState<KindId | undefined>(only?.[0]);
   const [text, setText] = useState("");
   const [limits, setLimits] = useState<Limits>(NO_LIMITS);
+  const words = text
+    .toLowerCase()
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter(Boolean);
+  // What is typed finds kinds by any of their names too.
+  const named = offered.filter((k) => {
+    const names = [k.name, k.family, ...k.words]
+      .join(" ")
+      .toLowerCase()
+      .split(/[^\p{L}\p{N}]+/u);
+    return words.length > 0 && words.every((word) => names.some((name) => name.startsWith(word)));
+  });
+  const listed = named.length > 0 ? named : offered;
+  const families = [...new Set(listed.map((k) => k.family))];
   const kind = offered.find((k) => k.id === chosen);
   const found = useCatalogue({
     kinds: kind ? [kind.id] : offered.map((k) => k.id),
     text,
     ...(kind ? limits : NO_LIMITS),
   });
+  const choose = (id?: KindId) => {
+    setKind(id);
+    setLimits(NO_LIMITS);
+  };
   const columns = kind ? figures(kind) : [];
   const kindName = (id: KindId) => kinds.find((k) => k.id === id)?.name ?? id;
   return (
@@ -85,20 +103,23 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
     >
       <div className="flex min-h-0 grow">
         <ul className="w-52 shrink-0 overflow-auto border-r border-hairline p-1" aria-label="Kinds of part">
-          {[undefined, ...offered].map((k) => (
-            <li key={k?.id ?? "all"}>
-              <button
-                type="button"
-                aria-pressed={k?.id === chosen}
-                title={k?.help}
-                onClick={() => {
-                  setKind(k?.id);
-                  setLimits(NO_LIMITS);
-                }}
-                className={`w-full rounded-sm px-2 py-0.5 text-left ${k?.id === chosen ? "bg-copper-soft" : "hover:bg-ground"}`}
-              >
-                {k?.name ?? "Everything"}
-              </button>
+          <KindButton chosen={chosen === undefined} name="Everything" onChoose={() => choose(undefined)} />
+          {families.map((family) => (
+            <li key={family}>
+              <p className="px-2 pt-2 text-xs text-muted">{family}</p>
+              <ul>
+                {listed
+                  .filter((k) => k.family === family)
+                  .map((k) => (
+                    <KindButton
+                      key={k.id}
+                      chosen={chosen === k.id}
+                      name={k.name}
+                      help={k.help}
+                      onChoose={() => choose(k.id)}
+                    />
+                  ))}
+              </ul>
             </li>
           ))}
         </ul>
@@ -130,7 +151,24 @@ export function CatalogueDialog({ title, kinds, only, onTake, onClose }: Props) 
               </thead>
             )}
             <tbody aria-label="Parts found">
-              {found.data?.length === 0 && (
+              {!kind &&
+                named.map((k) => (
+                  <tr
+                    key={k.id}
+                    className="cursor-pointer hover:bg-copper-soft/40"
+                    onClick={() => onTake(k.id)}
+                  >
+                    <td className="border-b border-hairline px-2 py-1" colSpan={columns.length + 2}>
+                      <button type="button" className="text-left font-semibold">
+                        {k.name}
+                      </button>
+                      <span className="block text-xs leading-4 text-muted">
+                        with usual values, to be set by hand
+                      </span>
+                    </td>
+                  </tr>
+                ))}
+              {found.data?.length === 0 && (kind !== undefined || named.length === 0) && (
                 <tr>
                   <td className="p-3 text-muted" colSpan={columns.length + 2}>
                     Nothing in the catalogue fits. Loosen the search, or take a part with usual values and set
@@ -223,5 +261,28 @@ function Row({ listed, kind, columns, onTake }: RowProps) {
         )}
       </td>
     </tr>
+  );
+}
+
+interface KindButtonProps {
+  chosen: boolean;
+  name: string;
+  help?: string;
+  onChoose: () => void;
+}
+
+function KindButton({ chosen, name, help, onChoose }: KindButtonProps) {
+  return (
+    <li>
+      <button
+        type="button"
+        aria-pressed={chosen}
+        title={help}
+        onClick={onChoose}
+        className={`w-full rounded-sm px-2 py-0.5 text-left ${chosen ? "bg-copper-soft" : "hover:bg-ground"}`}
+      >
+        {name}
+      </button>
+    </li>
   );
 }

@@ -19,7 +19,7 @@ export function OutputRow({ supply, output, findings, onChange, onRemove }: Prop
   const field = (
     label: string,
     name: "voltage" | "current" | "accuracy" | "ripple",
-    unit: "volt" | "ampere" | "one",
+    unit: "volt" | "ampere" | "share",
     help: string,
     fallback?: string,
   ) => (
@@ -57,7 +57,7 @@ export function OutputRow({ supply, output, findings, onChange, onRemove }: Prop
       </div>
       {field("Voltage", "voltage", "volt", "Nominal voltage; negative for a negative rail.")}
       {field("Current", "current", "ampere", "The most that is drawn.")}
-      {field("Accuracy", "accuracy", "one", "Deviation of the mean allowed, relative: 0.05 is 5 %.", "0.05")}
+      {field("Accuracy", "accuracy", "share", "How far the mean may be off.", "5")}
       {field("Ripple", "ripple", "volt", "Allowed, peak to peak.", "a hundredth of the voltage")}
       {findings.map((finding) => (
         <p key={finding.message} className="text-xs text-missed">

@@ -27,7 +27,8 @@ const KINDS: { id: Source["kind"]; name: string; start: Source }[] = [
 /** What feeds the supply. */
 export function SourceForm({ supply, source, findings, onChange }: Props) {
   const alternating = source.kind !== "dc";
-  const volts = (name: string) => (alternating ? `${name}, RMS` : name);
+  const of = source.kind === "three_phase_mains" ? ", phase to neutral" : "";
+  const volts = (name: string) => (alternating ? `${name}${of}, RMS` : name);
   return (
     <div className="grid gap-2">
       <h2 className="font-semibold">Source</h2>
@@ -52,7 +53,13 @@ export function SourceForm({ supply, source, findings, onChange }: Props) {
       <ValueField
         supply={supply}
         label={volts("Nominal voltage")}
-        help={alternating ? "Voltage of a phase against neutral." : "Voltage of + against the return."}
+        help={
+          source.kind === "three_phase_mains"
+            ? "Of a phase against neutral; √3 times that lies between lines."
+            : alternating
+              ? "Of the line against neutral."
+              : "Voltage of + against the return."
+        }
         unit="volt"
         meant={alternating ? "rms" : undefined}
         text={source.voltage}

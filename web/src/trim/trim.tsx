@@ -33,6 +33,8 @@ interface Props {
   onBehind: (run?: string) => void;
 }
 
+type Part = NonNullable<SupplyShown["document"]["parts"]>[number];
+
 interface Value {
   /** `part.parameter`. */
   key: string;
@@ -42,6 +44,8 @@ interface Value {
   help: string;
   unit: Unit;
   text: string;
+  /** How an amplitude is meant, if it is one. */
+  meant?: string;
   /** What is written in the document, if anything is. */
   own?: string;
 }
@@ -60,12 +64,19 @@ function quantities({ document }: SupplyShown, kinds: PartKind[]): Value[] {
               help: p.help,
               unit: p.form.unit,
               text: part.parameters?.[p.id] ?? p.form.default,
+              meant: meantOf(part, p.form.meant_as, kinds),
               own: part.parameters?.[p.id],
             },
           ]
         : [],
     ),
   );
+}
+
+/** What a choice of a part says of its amplitude. */
+function meantOf(part: Part, choice: string | null | undefined, kinds: PartKind[]): string | undefined {
+  const form = kinds.find((k) => k.id === part.kind)?.parameters.find((p) => p.id === choice)?.form;
+  return form?.form === "choice" ? (part.parameters?.[choice ?? ""] ?? form.default) : undefined;
 }
 
 /** What was there before the first change, and the run that stands behind. */
@@ -210,6 +221,7 @@ export function Trim({ shown, kinds, study, editing, run, onBehind }: Props) {
                 help={value.help}
                 unit={value.unit}
                 text={value.text}
+                meant={value.meant}
                 onCommit={(text) => trim(value, text)}
               />
             </span>

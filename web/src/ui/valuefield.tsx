@@ -20,7 +20,12 @@ interface Props {
 }
 
 /** Engineering entry: Enter commits, Esc restores, ↑ and ↓ step through preferred values. */
-export function ValueField({ supply, label, help, unit, text, meant, finding, fallback, onCommit }: Props) {
+export function ValueField(props: Props) {
+  const { supply, label, help, unit, meant, finding, fallback } = props;
+  const share = unit === "share";
+  const text = share ? inPercent(props.text) : props.text;
+  const onCommit = (entry: string) => props.onCommit(said(entry));
+  const said = (entry: string) => (share ? ofPercent(entry) : entry);
   const id = useId();
   const [typed, setTyped] = useState(text);
   const [known, setKnown] = useState(text);
@@ -36,7 +41,7 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
   useEffect(() => {
     let current = true;
     const timer = setTimeout(() => {
-      evaluateEntry(supply, typed, unit).then(
+      evaluateEntry(supply, share ? ofPercent(typed) : typed, unit).then(
         (meaning) => current && setFound({ text: typed, meaning }),
         () => current && setFound(undefined),
       );
@@ -45,7 +50,7 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
       current = false;
       clearTimeout(timer);
     };
-  }, [supply, typed, unit]);
+  }, [supply, typed, unit, share]);
 
   const empty = fallback !== undefined && typed.trim() === "";
   const told = empty ? undefined : plain(typed, unit);
@@ -56,7 +61,7 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
     if ((fallback !== undefined && entry.trim() === "") || read === "fine") return onCommit(entry.trim());
     if (read) return;
     const looked =
-      found?.text === entry ? Promise.resolve(found.meaning) : evaluateEntry(supply, entry, unit);
+      found?.text === entry ? Promise.resolve(found.meaning) : evaluateEntry(supply, said(entry), unit);
     entering(
       looked.then(
         (meaning) => {
@@ -76,9 +81,11 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
     if (event.key === "ArrowUp" || event.key === "ArrowDown") {
       event.preventDefault();
       const entry = event.currentTarget.value;
-      const stepped = await evaluateEntry(supply, entry, unit, event.key === "ArrowUp" ? "up" : "down");
+      const way = event.key === "ArrowUp" ? "up" : "down";
+      const stepped = await evaluateEntry(supply, said(entry), unit, way);
       // What was typed while it was on its way stays.
-      if (!stepped.problem && field.current?.value === entry) setTyped(stepped.text);
+      if (!stepped.problem && field.current?.value === entry)
+        setTyped(share ? inPercent(stepped.text) : stepped.text);
     }
   };
   const wrong = told && told !== "fine" ? told.problem : meaning?.problem;
@@ -121,6 +128,21 @@ export function ValueField({ supply, label, help, unit, text, meant, finding, fa
       </div>
     </div>
   );
+}
+
+const NUMBER = /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i;
+
+/** A share as it stands in a field of per cent: its number alone, or the expression it is. */
+function inPercent(text: string): string {
+  const percent = /^(.*?)\s*%$/.exec(text.trim())?.[1];
+  if (percent !== undefined && NUMBER.test(percent)) return percent;
+  return NUMBER.test(text.trim()) ? String(Number((100 * Number(text)).toPrecision(12))) : text;
+}
+
+/** What a field of per cent says, as it stands in the document. */
+function ofPercent(entry: string): string {
+  const text = entry.trim();
+  return NUMBER.test(text) ? `${text} %` : text;
 }
 
 /** What a text means; nothing where that would only repeat it. */

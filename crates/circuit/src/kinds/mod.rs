@@ -14,8 +14,10 @@ mod semiconductors;
 mod sources;
 mod switches;
 mod switching;
+mod words;
 
 pub use describe::{Form, Kind, KindId, Parameter, Pin, Rating, Role, Sought, Stress};
+pub use words::{family, words};
 
 impl KindId {
     /// The table row of this kind.

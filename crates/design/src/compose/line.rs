@@ -5,9 +5,9 @@
 
 use super::parts;
 use crate::error::ComposeError;
-use circuit::kinds::{Form, KINDS, Kind, Parameter};
+use circuit::kinds::{Form, KINDS, Kind, Parameter, words};
 use circuit::{GND, Part, Supply};
-use quantity::parse;
+use quantity::{parse, show};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
@@ -72,33 +72,53 @@ fn words_of(name: &str) -> Vec<String> {
     name.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty()).map(str::to_lowercase).collect()
 }
 
-/// Kinds each of whose typed words begins a word of their name, those with the fewest words first.
+/// Kinds each of whose typed words begins a word of their name, or that go by a name which begins as typed; those with the
+/// fewest words first.
 fn kinds_like(typed: &[&str]) -> Vec<&'static Kind> {
     let typed: Vec<String> = typed.iter().flat_map(|t| words_of(t)).collect();
+    let called = typed.join(" ");
     let like = |kind: &&Kind| {
         let name = words_of(kind.name);
         typed.iter().all(|t| name.iter().any(|word| word.starts_with(t.as_str())))
+            || words(kind.id).iter().any(|word| word.starts_with(&called))
     };
     let mut found: Vec<&Kind> = KINDS.iter().filter(like).collect();
-    found.sort_by_key(|kind| words_of(kind.name).len());
+    found.sort_by_key(|kind| (!is_called(kind, &typed), words_of(kind.name).len()));
     found
 }
 
-/// The kind a phrase begins with, and how many of its words name it.
-fn kind_of(words: &[&str]) -> Result<(&'static Kind, usize), String> {
-    let stops = |word: &&str| word.starts_with(|c: char| c.is_ascii_digit()) || word.contains('=');
-    let end = words.iter().position(|w| stops(w) || BEFORE_NETS.contains(w)).unwrap_or(words.len());
+/// Whether a kind is called just so, by its name or by another.
+fn is_called(kind: &Kind, typed: &[String]) -> bool {
+    words_of(kind.name) == typed || words(kind.id).contains(&typed.join(" ").as_str())
+}
+
+/// Kinds named at most where one is to be chosen.
+const NAMED: usize = 6;
+
+/// The kind a phrase begins with, and how many of its words name it. What may mean several is asked.
+fn kind_of(phrase: &[&str]) -> Result<(&'static Kind, usize), String> {
+    let of_kind = |word: &str| KINDS.iter().any(|kind| words(kind.id).iter().any(|w| w.split(' ').any(|w| w == word)));
+    let stops = |word: &&str| (word.starts_with(|c: char| c.is_ascii_digit()) && !of_kind(word)) || word.contains('=');
+    let end = phrase.iter().position(|w| stops(w) || BEFORE_NETS.contains(w)).unwrap_or(phrase.len());
     for n in (1..=end).rev() {
-        let found = kinds_like(&words[..n]);
+        let typed: Vec<String> = phrase[..n].iter().flat_map(|t| words_of(t)).collect();
+        let found = kinds_like(&phrase[..n]);
         let Some(first) = found.first() else { continue };
-        let same = |kind: &&&Kind| words_of(kind.name).len() == words_of(first.name).len();
-        let rivals: Vec<&str> = found.iter().filter(same).map(|k| k.name).collect();
-        if rivals.len() > 1 {
-            return Err(format!("“{}” can be {}; go on typing", words[..n].join(" "), rivals.join(" or ")));
+        let named: Vec<&&Kind> = found.iter().filter(|kind| words_of(kind.name) == typed).collect();
+        let so: Vec<&&Kind> = found.iter().filter(|kind| is_called(kind, &typed)).collect();
+        let meant: Vec<&str> = match (&named[..], &so[..]) {
+            ([one], _) | ([], [one]) => return Ok((one, n)),
+            (_, []) => found.iter().map(|kind| kind.name).collect(),
+            _ => so.iter().map(|kind| kind.name).collect(),
+        };
+        if meant.len() == 1 {
+            return Ok((first, n));
         }
-        return Ok((first, n));
+        let more = if meant.len() > NAMED { " or others" } else { "" };
+        let listed = meant[..meant.len().min(NAMED)].join(" or ");
+        return Err(format!("“{}” can be {listed}{more}; say which", phrase[..n].join(" ")));
     }
-    Err(match words.first() {
+    Err(match phrase.first() {
         Some(word) => format!("no kind of part is called “{word}”; begin with one, such as resistor or capacitor"),
         None => "begin with a kind of part, such as resistor or capacitor".to_owned(),
     })
@@ -175,8 +195,13 @@ fn takes(kind: &'static Kind, given: &BTreeMap<String, String>, word: &str) -> R
 
 fn summary(phrase: &Phrase) -> String {
     let values = phrase.parameters.iter().map(|(id, text)| {
-        let name = phrase.kind.parameter(id).map_or(id.as_str(), |k| phrase.kind.parameters[k].name);
-        format!("{} {text}", name.to_lowercase())
+        let parameter = phrase.kind.parameter(id).map(|k| &phrase.kind.parameters[k]);
+        let shown = match parameter.map(|p| &p.form) {
+            Some(Form::Quantity { unit, .. }) => parse(text, *unit).ok().map(|value| show(value, *unit, 5)),
+            _ => None,
+        };
+        let name = parameter.map_or(id.as_str(), |p| p.name);
+        format!("{} {}", name.to_lowercase(), shown.as_ref().unwrap_or(text))
     });
     let nets = phrase.kind.pins.iter().map(|p| match phrase.pins.get(p.id) {
         Some(net) => format!("{} on {net}", p.name),

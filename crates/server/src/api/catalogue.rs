@@ -1,5 +1,5 @@
 use axum::Json;
-use circuit::kinds::{KINDS, Parameter, Pin, Rating};
+use circuit::kinds::{KINDS, Parameter, Pin, Rating, family, words};
 use drawing::{Symbol, symbol};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -11,6 +11,10 @@ pub(crate) struct PartKind {
     id: circuit::KindId,
     /// Name shown.
     name: &'static str,
+    /// What it is sorted by in lists.
+    family: &'static str,
+    /// What else it is called.
+    words: &'static [&'static str],
     /// Designator letter.
     letter: &'static str,
     /// What it models.
@@ -32,6 +36,8 @@ pub(crate) async fn part_kinds() -> Json<Vec<PartKind>> {
     let kinds = KINDS.iter().map(|kind| PartKind {
         id: kind.id,
         name: kind.name,
+        family: family(kind.id),
+        words: words(kind.id),
         letter: kind.letter,
         help: kind.help,
         by_switching: kind.id.by_switching(),
