@@ -8,7 +8,7 @@ use crate::error::ReadError;
 pub const FARTHEST: u32 = 10_000;
 /// Longest value or expression, in characters.
 const LONGEST_VALUE: usize = 2_000;
-/// Longest designator or name of a net, in characters.
+/// Longest designator, name of a net or title, in characters.
 const LONGEST_NAME: usize = 200;
 
 /// Holds a document to the limits.
@@ -35,6 +35,19 @@ pub fn hold(supply: &Supply) -> Result<(), ReadError> {
                 "“{begins}…” is {} characters long; designators and names of nets have up to {LONGEST_NAME}",
                 name.len()
             );
+            return Err(ReadError::Limit { place, message });
+        }
+    }
+    let titled = std::iter::once(("the supply".to_owned(), &supply.title))
+        .chain(supply.stages.iter().map(|s| (format!("stage {}", s.id), &s.title)))
+        .chain(supply.studies.iter().map(|s| (format!("study {}", s.id), &s.title)))
+        .chain(supply.readings.iter().map(|r| (format!("reading {}", r.id), &r.title)))
+        .chain(supply.requirements.iter().map(|r| (format!("requirement {}", r.id), &r.title)))
+        .chain(supply.outputs.iter().map(|o| (format!("output {}", o.id), &o.title)));
+    for (place, title) in titled {
+        let length = title.chars().count();
+        if length > LONGEST_NAME {
+            let message = format!("its title has {length} characters; titles have up to {LONGEST_NAME}");
             return Err(ReadError::Limit { place, message });
         }
     }

@@ -50,6 +50,9 @@ pub struct Signal {
     pub terms: Vec<Term>,
 }
 
+/// Longest sum of signals, bytes.
+const LONGEST: usize = 2000;
+
 /// A signal that could not be read.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{message} (character {})", at + 1)]
@@ -66,6 +69,10 @@ impl Signal {
     /// # Errors
     /// [`SignalError`] pointing at the first character that does not fit.
     pub fn parse(text: &str) -> Result<Self, SignalError> {
+        if text.len() > LONGEST {
+            let message = format!("a sum of signals has {LONGEST} characters at most; shorten it");
+            return Err(SignalError { at: LONGEST, message });
+        }
         let chars: Vec<char> = text.chars().collect();
         let mut at = 0;
         let mut terms: Vec<Term> = Vec::new();

@@ -89,17 +89,6 @@ proptest! {
     }
 }
 
-#[test]
-fn resampling_is_even_and_follows_straight_lines() {
-    let table = Table { times: vec![0.0, 0.1, 1.0], columns: vec![column("x", "V", vec![0.0, 1.0, 10.0])] };
-    let even = table.resampled(20.0).unwrap();
-    assert_eq!(even.times.len(), 21);
-    for (t, v) in even.times.iter().zip(&even.columns[0].values) {
-        assert!((v - 10.0 * t).abs() < 1e-12, "{t} {v}");
-    }
-    assert!(table.resampled(0.0).is_err() && table.resampled(1e12).is_err() && table.resampled(f64::NAN).is_err());
-}
-
 /// A record as IEEE C37.111-1999 describes them, in two files and with samples as text and as 16-bit numbers (written by
 /// hand, from memory of the standard).
 #[test]

@@ -9,6 +9,7 @@ mod cli;
 mod news;
 mod queue;
 mod recorded;
+mod serving;
 mod store;
 mod tidy;
 mod worker;

@@ -174,7 +174,8 @@ const CLOSE: f64 = 0.1;
 fn verdict(circuit: &Circuit, requirement: &ResolvedRequirement, readings: &[ReadingResult]) -> Verdict {
     let reading = &readings[requirement.reading];
     let limits = [requirement.at_least.map(|limit| (limit, 1.0)), requirement.at_most.map(|limit| (limit, -1.0))];
-    let margin = reading.value.and_then(|value| {
+    // What is no number meets nothing.
+    let margin = reading.value.filter(|value| value.is_finite()).and_then(|value| {
         let margins = limits.into_iter().flatten().map(|(limit, direction)| {
             let distance = direction * (value - limit);
             let scale = match (requirement.at_least, requirement.at_most) {

@@ -157,6 +157,8 @@ impl TraceBuilder {
                 bounds.max.push(bucket.iter().copied().fold(f64::NEG_INFINITY, f64::max));
             }
             for (node, _, value) in Waveform::new(&piece.times, &values).turns() {
+                // A turn at the very end, but for rounding, belongs to the last node.
+                let node = node.min(piece.times.len() - 1);
                 let bucket = before + node.saturating_sub(from) / BUCKET;
                 bounds.min[bucket] = bounds.min[bucket].min(value);
                 bounds.max[bucket] = bounds.max[bucket].max(value);

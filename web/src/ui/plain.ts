@@ -4,6 +4,18 @@ import { BARE, symbol, unitOf, type Unit } from "./quantity";
  * can tell. */
 export type Plain = "fine" | { problem: string } | undefined;
 
+/** What is measured in the usual units. */
+const NAMES: Partial<Record<Unit, string>> = {
+  volt: "a voltage",
+  ampere: "a current",
+  ohm: "a resistance",
+  farad: "a capacitance",
+  henry: "an inductance",
+  second: "a time",
+  hertz: "a frequency",
+  watt: "a power",
+};
+
 const PREFIXES = "fpnuµμmkMGT";
 
 /** Reads a number with a unit where there can be no doubt; all else is asked of the server. */
@@ -19,8 +31,7 @@ export function plain(text: string, unit: Unit): Plain {
     return "fine";
   }
   const other = unitOf(rest) ?? (prefixed ? unitOf(named) : undefined);
-  if (other !== undefined && other !== unit && symbol(unit) !== "" && symbol(unit) !== "%") {
-    return { problem: `this is in ${symbol(unit)}, and “${text.trim()}” in ${symbol(other)}` };
-  }
-  return undefined;
+  const [wanted, given] = [NAMES[unit], other && NAMES[other]];
+  if (wanted === undefined || given === undefined || wanted === given) return undefined;
+  return { problem: `${wanted} is asked for here, but “${rest}” is ${given}` };
 }

@@ -10,6 +10,9 @@ const MOVES: usize = 9_000;
 const MOST_WORK: usize = 1_500_000;
 /// Parts from which on the first arrangement stays.
 const MANY: usize = 150;
+/// Parts from which on what is tried is bounded: moves, fewer where parts have many pins, and spots times parts.
+const SEVERAL: usize = 30;
+const MOST_SPOTS: usize = 60_000;
 /// Temperatures at which annealing begins and ends, in units of cost.
 const HOT: f64 = 14.0;
 const COLD: f64 = 0.25;
@@ -72,7 +75,7 @@ fn spots(board: &Board, piece: usize) -> Vec<Stand> {
             let (dx, dy) = pose.pins[pin];
             for spot in pins {
                 let (x, y) = (spot.x - dx, spot.y - dy);
-                for step in STEPS {
+                for step in STEPS.into_iter() {
                     found.extend([(x + step, y), (x - step, y), (x, y + step), (x, y - step)].map(|at| (at, k)));
                     found.extend(
                         [(x + step, y + 2), (x + step, y + 4), (x - step, y + 2), (x - step, y + 4)].map(|at| (at, k)),
@@ -88,7 +91,9 @@ fn spots(board: &Board, piece: usize) -> Vec<Stand> {
         // Far parts of a large circuit stand in rows.
         found.extend((0..here.poses.len()).flat_map(|k| [((right, low), k), ((0, low + 10), k)]));
     }
-    found
+    let most = if board.pieces.len() > SEVERAL { MOST_SPOTS / board.pieces.len() } else { usize::MAX };
+    let every = found.len().div_ceil(most.max(1)).max(1);
+    found.into_iter().step_by(every).collect()
 }
 
 /// An arrangement that is being changed, and what it costs.
@@ -133,9 +138,17 @@ impl<'b> Trial<'b> {
     }
 }
 
+/// Moves that take no longer than anyone waits: each the longer the more pieces there are, and the more pins they have beside
+/// the usual two.
+fn affordable(board: &Board, free: &[usize]) -> usize {
+    let pins: usize = free.iter().map(|k| board.pieces[*k].nets.len()).sum();
+    let longer = if free.len() > SEVERAL { (pins as f64 / (2 * free.len()) as f64).powi(2).max(1.0) } else { 1.0 };
+    (MOST_WORK as f64 / longer) as usize / free.len().max(1)
+}
+
 /// Moves pieces about, the worse moves ever more rarely.
 fn anneal(board: &mut Board, free: &[usize], random: &mut Rng) {
-    let moves = (MOVES * free.len()).min(MOST_WORK / free.len());
+    let moves = (MOVES * free.len()).min(affordable(board, free));
     let cooling = (COLD / HOT).powf(1.0 / moves as f64);
     let mut temperature = HOT;
     let mut trial = Trial::new(board);
@@ -238,6 +251,7 @@ fn cut(board: &Board, free: &[usize], (x, y): (i32, i32), random: &mut Rng) -> V
 
 /// Small moves of single pieces as long as they help.
 fn polish(board: &mut Board, free: &[usize]) {
+    let mut left = affordable(board, free);
     let mut trial = Trial::new(board);
     for _ in 0..8 {
         let before = trial.cost;
@@ -246,6 +260,10 @@ fn polish(board: &mut Board, free: &[usize]) {
             let steps = (-6..=6).flat_map(|k| [(k, 0), (0, k)]).map(|(dx, dy)| ((from.0 + dx, from.1 + dy), pose));
             let turned = (0..trial.board.pieces[*piece].poses.len()).map(|k| (from, k));
             for stand in steps.chain(turned) {
+                left = left.saturating_sub(1);
+                if left == 0 {
+                    return;
+                }
                 let limit = trial.cost - 1e-9;
                 trial.make(vec![(*piece, Some(stand))], limit);
             }

@@ -29,6 +29,8 @@ pub(crate) struct App {
     pub(crate) news: News,
     /// As many at once as there are processors; more would only take each other's time.
     thinking: Arc<Semaphore>,
+    /// What may take seconds, such as arranging hundreds of parts: one at a time, beside the rest.
+    arranging: Arc<Semaphore>,
     /// Supplies by revision: neither ever changes.
     looks: Cache<(Uuid, i32), Arc<Look>>,
     /// Circuits by account and run.
@@ -43,6 +45,7 @@ impl App {
             queue,
             news,
             thinking: Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(1, usize::from))),
+            arranging: Arc::new(Semaphore::new(1)),
             looks: Cache::builder()
                 .max_capacity(KEPT_BYTES)
                 .weigher(move |_, look: &Arc<Look>| bytes(look.bytes))
@@ -66,7 +69,22 @@ impl App {
         &self,
         work: impl FnOnce() -> T + Send + 'static,
     ) -> Result<T, ApiError> {
-        let permit = Arc::clone(&self.thinking).acquire_owned().await;
+        Self::within(&self.thinking, work).await
+    }
+
+    /// The same for what may have to arrange parts, which takes seconds where they are many and keeps nothing else waiting.
+    pub(super) async fn arrange<T: Send + 'static>(
+        &self,
+        work: impl FnOnce() -> T + Send + 'static,
+    ) -> Result<T, ApiError> {
+        Self::within(&self.arranging, work).await
+    }
+
+    async fn within<T: Send + 'static>(
+        permits: &Arc<Semaphore>,
+        work: impl FnOnce() -> T + Send + 'static,
+    ) -> Result<T, ApiError> {
+        let permit = Arc::clone(permits).acquire_owned().await;
         let thought = tokio::task::spawn_blocking(move || {
             let thought = work();
             drop(permit);

@@ -95,7 +95,11 @@ pub(crate) async fn edit(
         Err(answer) => return Ok(answer),
     };
     let look = app.look(&row).await?;
-    let changed = app.think(move || apply(&look.document, &edit)).await?.map_err(refused)?;
+    // Tidying, and parts without places, have parts arranged.
+    let arranges = matches!(edit, Edit::Tidy { .. }) || look.document.parts.iter().any(|part| part.at.is_none());
+    let changed = move || apply(&look.document, &edit);
+    let changed = if arranges { app.arrange(changed).await? } else { app.think(changed).await? };
+    let changed = changed.map_err(refused)?;
     store(&app, supply, change, &changed).await
 }
 

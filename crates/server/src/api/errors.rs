@@ -14,6 +14,7 @@ use circuit::Finding;
 use schemars::JsonSchema;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
+use std::time::Duration;
 
 /// Largest request body; a supply of 10,000 parts takes some 4 MB.
 pub(super) const LARGEST_BODY: usize = 16 << 20;
@@ -118,6 +119,22 @@ impl From<TraceError> for ApiError {
     }
 }
 
+/// How long a body may take to arrive.
+const BODY: Duration = Duration::from_secs(60);
+
+/// Entries a list in a request may have.
+const MOST_LISTED: usize = 100;
+
+/// Refuses a list that would have more work done than one request may ask for.
+pub(super) fn few<T>(what: &str, list: &[T]) -> Result<(), ApiError> {
+    if list.len() <= MOST_LISTED {
+        return Ok(());
+    }
+    let message =
+        format!("{} {what} are asked for at once; up to {MOST_LISTED} are answered, ask for fewer", list.len());
+    Err(ApiError::unusable(message))
+}
+
 /// A JSON body whose errors are answered as problems.
 pub(crate) struct Body<T>(pub(crate) T);
 
@@ -130,7 +147,11 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
             let message = "a request with a body needs the content type application/json";
             return Err(ApiError::new(StatusCode::UNSUPPORTED_MEDIA_TYPE, message));
         }
-        let bytes = Bytes::from_request(request, state).await.map_err(|rejection| match rejection.status() {
+        let bytes = tokio::time::timeout(BODY, Bytes::from_request(request, state)).await.map_err(|_| {
+            let message = format!("the rest of the request did not come within {} s; send it again", BODY.as_secs());
+            ApiError::new(StatusCode::REQUEST_TIMEOUT, message)
+        })?;
+        let bytes = bytes.map_err(|rejection| match rejection.status() {
             StatusCode::PAYLOAD_TOO_LARGE => ApiError::new(
                 StatusCode::PAYLOAD_TOO_LARGE,
                 format!(

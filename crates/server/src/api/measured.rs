@@ -120,6 +120,8 @@ pub(crate) async fn add(
     let row = row.ok_or_else(|| ApiError::not_found("there is no such supply in the library"))?;
     let look = app.look(&row).await?;
     let AddMeasured { file, title, study, time, time_scale, channels, alignment } = new;
+    short("the title", &title)?;
+    short("the name of the file", &file.name)?;
     let document = as_run(&look.document, Some(&study));
     let prepare = {
         let (document, study, channels) = (document.clone(), study.clone(), channels.clone());
@@ -135,7 +137,7 @@ pub(crate) async fn add(
     };
     let (file, circuit, mut bench) = app.think(prepare).await??;
     let (delay, aligned) = delay(&app, &bench, &alignment).await?;
-    bench.delay(delay);
+    bench.delay(delay)?;
     let measured = Measured { title, file, channels, delay, aligned };
     let packing = {
         let study = study.clone();
@@ -144,6 +146,22 @@ pub(crate) async fn add(
     let stored =
         keep(&app.store, app.account(), (row.id, row.revision), (&document, &study), &measured, &packing).await?;
     shown(&app, stored).await.map(Json)
+}
+
+/// Longest title and name of a file, in characters.
+const LONGEST: usize = 200;
+
+fn short(what: &str, text: &str) -> Result<(), ApiError> {
+    let length = text.chars().count();
+    if length > LONGEST {
+        return Err(ApiError::unusable(format!("{what} has {length} characters; up to {LONGEST} are kept")));
+    }
+    if text.contains('\0') {
+        return Err(ApiError::unusable(format!(
+            "{what} contains the character NUL, which cannot be stored; remove it"
+        )));
+    }
+    Ok(())
 }
 
 /// What is to be added to the times of a recording, s, and how that was found.

@@ -2,12 +2,12 @@
 
 use super::address::RunPath;
 use super::app::App;
-use super::errors::{ApiError, Body};
+use super::errors::{ApiError, Body, few};
 use crate::recorded::{Drawable, Traces};
 use axum::Json;
 use axum::extract::{Path, State};
 use quantity::Unit;
-use readings::{Span, Waveform};
+use readings::Span;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::ops::ControlFlow;
@@ -53,6 +53,7 @@ pub(crate) async fn rows(
     Path(RunPath { run }): Path<RunPath>,
     Body(body): Body<RowsOf>,
 ) -> Result<Json<Rows>, ApiError> {
+    few("signals", &body.signals)?;
     let circuit = app.circuit_of(run).await?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
     let span = traces.within(body.from, body.to).await?;
@@ -64,7 +65,7 @@ pub(crate) async fn rows(
                 let message = format!("“instants” must be {MOST_ROWS} increasing times at most; ask for fewer");
                 return Err(ApiError::unusable(message));
             }
-            let values = at_instants(&traces, &drawables, span, &times).await?;
+            let values = traces.at_instants(&drawables, span, &times).await?;
             (false, times, values)
         }
         None => match every_node(&traces, &drawables, span, most).await? {
@@ -72,7 +73,7 @@ pub(crate) async fn rows(
             None => {
                 let step = (span.to - span.from) / (most - 1) as f64;
                 let times: Vec<f64> = (0..most).map(|k| span.from + step * k as f64).collect();
-                let values = at_instants(&traces, &drawables, span, &times).await?;
+                let values = traces.at_instants(&drawables, span, &times).await?;
                 (false, times, values)
             }
         },
@@ -105,25 +106,4 @@ async fn every_node(
     };
     traces.pass(drawables, span, every).await?;
     Ok((times.len() <= most).then_some((times, values)))
-}
-
-/// Values of each signal at instants; no number where the run does not reach.
-async fn at_instants(
-    traces: &Traces<'_>,
-    drawables: &[Drawable],
-    span: Span,
-    times: &[f64],
-) -> Result<Vec<Vec<f64>>, ApiError> {
-    let mut values = vec![vec![f64::NAN; times.len()]; drawables.len()];
-    let sampled = |at: &[f64], of: &[Vec<f64>]| {
-        let whole = Waveform::new(at, at).whole();
-        for (k, t) in times.iter().enumerate().filter(|(_, t)| (whole.from..=whole.to).contains(*t)) {
-            for (values, of) in values.iter_mut().zip(of) {
-                values[k] = Waveform::new(at, of).at(*t).unwrap_or(f64::NAN);
-            }
-        }
-        ControlFlow::Continue(())
-    };
-    traces.pass(drawables, span, sampled).await?;
-    Ok(values)
 }

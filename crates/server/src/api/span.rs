@@ -2,7 +2,7 @@
 
 use super::address::RunPath;
 use super::app::App;
-use super::errors::{ApiError, Body};
+use super::errors::{ApiError, Body, few};
 use crate::recorded::{Drawable, Traces};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -87,6 +87,7 @@ pub(crate) async fn measure(
     Path(RunPath { run }): Path<RunPath>,
     Body(body): Body<MeasureSpan>,
 ) -> Result<Json<Vec<SpanMeasures>>, ApiError> {
+    few("measures", &body.more)?;
     if body.signals.len() > MOST_SIGNALS {
         let message =
             format!("up to {MOST_SIGNALS} signals are measured at once; ask for {} in parts", body.signals.len());

@@ -184,7 +184,7 @@ pub(crate) async fn create(
     Body(body): Body<CreateSupply>,
 ) -> Result<Json<SupplyShown>, ApiError> {
     let placed = |document: Supply| drawing::placed(&document).unwrap_or(document);
-    let document = app.think(move || read(&body.document).map(placed)).await??;
+    let document = app.arrange(move || read(&body.document).map(placed)).await??;
     let row = app.store.create_supply(app.account(), &document).await?;
     shown(&app, row).await.map(Json)
 }

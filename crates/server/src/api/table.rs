@@ -2,7 +2,7 @@
 
 use super::address::{RunPath, documented};
 use super::app::App;
-use super::errors::{ApiError, Body};
+use super::errors::{ApiError, Body, few};
 use crate::recorded::{Drawable, Traces};
 use aide::OperationOutput;
 use aide::generate::GenContext;
@@ -13,6 +13,7 @@ use axum::response::{IntoResponse, Response};
 use formats::{Column, Table};
 use schemars::JsonSchema;
 use serde::Deserialize;
+use std::ops::ControlFlow;
 
 /// Signals, or formulas of them, over a stretch of a run.
 #[derive(Deserialize, JsonSchema)]
@@ -24,7 +25,8 @@ pub(crate) struct Stretch {
     to: f64,
     #[serde(default)]
     format: Format,
-    /// Samples a second, evenly spaced, along straight lines; every node the engine recorded if left out.
+    /// Samples a second, evenly spaced from the first time on, of the recorded course; every node the engine recorded if
+    /// left out.
     #[serde(default)]
     rate: Option<f64>,
 }
@@ -84,35 +86,82 @@ pub(crate) async fn table(
     if signals.is_empty() || from.is_nan() || to.is_nan() || from > to {
         return Err(ApiError::unusable("a table needs a signal, a start and a later end, in seconds"));
     }
+    few("signals", &signals)?;
     let circuit = app.circuit_of(run).await?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };
-    let mut table = Table::default();
-    for name in signals {
-        let drawable = Drawable::read(&circuit, &name)?;
-        let (at, values) = traces.values(&drawable, from, to).await?;
-        // A formula may have read from before the stretch.
-        let within = |t: &f64| (from..=to).contains(t);
-        let values: Vec<f64> = at.iter().zip(values).filter(|(t, _)| within(t)).map(|(_, v)| v).collect();
-        table.times = at.into_iter().filter(within).collect();
-        if values.len() * (table.columns.len() + 2) > MOST_CELLS {
-            let message =
-                format!("the table would have more than {MOST_CELLS} cells; choose fewer traces or a shorter span");
-            return Err(ApiError::unusable(message));
+    let drawables: Vec<_> = signals.iter().map(|name| Drawable::read(&circuit, name)).collect::<Result<_, _>>()?;
+    let (times, values) = match rate {
+        Some(rate) => {
+            let times = evenly((from, to), rate, signals.len())?;
+            let span = traces.within(from, to).await?;
+            let values = traces.at_instants(&drawables, span, &times).await?;
+            (times, values)
         }
-        table.columns.push(Column { name, unit: drawable.unit().symbol().to_owned(), values });
+        None => nodes(&traces, &drawables, (from, to)).await?,
+    };
+    if times.is_empty() {
+        let message = format!("nothing was recorded between {from} s and {to} s; choose a longer span, or a rate");
+        return Err(ApiError::unusable(message));
     }
-    let written = move || {
-        let table = match rate {
-            Some(rate) => table.resampled(rate)?,
-            None => table,
-        };
-        match format {
-            Format::Csv => formats::csv(&table),
-            Format::Arrow => formats::arrow(&table),
-            Format::Parquet => formats::parquet(&table),
-            Format::Comtrade => formats::comtrade("simulated", &table),
-        }
+    let column = |((name, drawable), values): ((String, &Drawable), Vec<f64>)| {
+        let unit = drawable.unit().symbol().to_owned();
+        Column { name, unit, values }
+    };
+    let columns = signals.into_iter().zip(&drawables).zip(values).map(column).collect();
+    let table = Table { times, columns };
+    let written = move || match format {
+        Format::Csv => formats::csv(&table),
+        Format::Arrow => formats::arrow(&table),
+        Format::Parquet => formats::parquet(&table),
+        Format::Comtrade => formats::comtrade("simulated", &table),
     };
     let bytes = app.think(written).await?.map_err(|error| ApiError::unusable(error.to_string()))?;
     Ok(File(format.media(), bytes))
+}
+
+fn too_large(rows: f64, signals: usize) -> ApiError {
+    let message = format!(
+        "the table would have {:.3e} cells, more than {MOST_CELLS}; choose fewer traces, a shorter span or another rate",
+        rows * (signals + 1) as f64
+    );
+    ApiError::unusable(message)
+}
+
+/// Instants from the first time on, so many a second.
+fn evenly((from, to): (f64, f64), rate: f64, signals: usize) -> Result<Vec<f64>, ApiError> {
+    let count = ((to - from) * rate * (1.0 + 1e-12)).floor() + 1.0;
+    if !(rate > 0.0 && count >= 2.0) {
+        let message = format!("{rate} samples a second over {} s are fewer than two; choose another rate", to - from);
+        return Err(ApiError::unusable(message));
+    }
+    if count * (signals + 1) as f64 > MOST_CELLS as f64 {
+        return Err(too_large(count, signals));
+    }
+    Ok((0..count as usize).map(|k| from + k as f64 / rate).collect())
+}
+
+/// Every node recorded between two times, and the values there.
+async fn nodes(
+    traces: &Traces<'_>,
+    drawables: &[Drawable],
+    (from, to): (f64, f64),
+) -> Result<(Vec<f64>, Vec<Vec<f64>>), ApiError> {
+    let (mut times, mut values) = (Vec::new(), vec![Vec::new(); drawables.len()]);
+    let cells = |rows: usize| rows * (drawables.len() + 1);
+    let take = |at: &[f64], of: &[Vec<f64>]| {
+        for (k, t) in at.iter().enumerate() {
+            // What one piece repeats of the one before is there already.
+            if (from..=to).contains(t) && times.last().is_none_or(|last| t > last) {
+                times.push(*t);
+                values.iter_mut().zip(of).for_each(|(values, of)| values.push(of[k]));
+            }
+        }
+        if cells(times.len()) > MOST_CELLS { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+    };
+    let span = traces.within(from, to).await?;
+    traces.pass(drawables, span, take).await?;
+    if cells(times.len()) > MOST_CELLS {
+        return Err(too_large(times.len() as f64, drawables.len()));
+    }
+    Ok((times, values))
 }

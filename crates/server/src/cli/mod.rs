@@ -20,7 +20,6 @@ use crate::recorded::{Bench, Channel, Measured, keep};
 use crate::store::{DEMO_ACCOUNT, NewRun, Store, StoreError, migrate};
 use crate::worker::Worker;
 use anyhow::Context;
-use axum::serve::ListenerExt;
 use circuit::Supply;
 use clap::{Args, Parser, Subcommand};
 use std::net::SocketAddr;
@@ -220,13 +219,8 @@ async fn serve(action: Action) -> anyhow::Result<()> {
                 tokio::net::TcpListener::bind(listen).await.with_context(|| format!("cannot listen on {listen}"))?;
             println!("Mellow Coil is at http://{}", listener.local_addr()?);
             let news = News::listen(database.database_url);
-            let listener = listener.tap_io(|stream| {
-                // An answer in several pieces must not wait for the first to be acknowledged.
-                let _ = stream.set_nodelay(true);
-            });
-            axum::serve(listener, api::router(App::new(store, queue, news), Hosts::new(host)))
-                .with_graceful_shutdown(asked_to_end())
-                .await?;
+            let router = api::router(App::new(store, queue, news), Hosts::new(host));
+            crate::serving::serve(listener, router, asked_to_end()).await;
         }
         Action::Worker { database, pace } => {
             let store = Store::new(&database.database_url)?;
@@ -296,7 +290,7 @@ async fn load_measured(store: &Store, row: (uuid::Uuid, i32), supply: &Supply) -
     let channels = vec![channel(1, "bus.v", 1e-2), channel(2, "D1.i", 0.1)];
     let mut bench = Bench::new(&circuit, &formats::read(file, text.as_bytes())?, 0, 1e-3, &channels)?;
     let delay = -20e-3;
-    bench.delay(delay);
+    bench.delay(delay)?;
     let measured = Measured {
         title: "Berth 2".to_owned(),
         file: file.to_owned(),

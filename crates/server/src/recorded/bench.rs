@@ -145,7 +145,17 @@ impl Bench {
             }
             bench.columns.push(of);
             bench.signals.push(channel.signal.clone());
-            bench.values.push(from.values.iter().map(|v| v * channel.scale).collect());
+            let values: Vec<f64> = from.values.iter().map(|v| v * channel.scale).collect();
+            if let Some(k) = values.iter().position(|v| !v.is_finite()) {
+                let message = format!(
+                    "line {}: column “{}” multiplied by {} is no number any more; choose another scale",
+                    line(k),
+                    from.name,
+                    channel.scale
+                );
+                return Err(Untaken::new(message));
+            }
+            bench.values.push(values);
         }
         Ok(bench)
     }
@@ -183,8 +193,11 @@ impl Bench {
     }
 
     /// Adds to all times, s.
-    pub(crate) fn delay(&mut self, by: f64) {
+    pub(crate) fn delay(&mut self, by: f64) -> std::result::Result<(), Untaken> {
         self.times.iter_mut().for_each(|t| *t += by);
+        let grows = self.times.iter().all(|t| t.is_finite()) && self.times.is_sorted_by(|a, b| a < b);
+        let message = format!("delayed by {by} s, instants of the file become the same; choose a smaller delay");
+        if grows { Ok(()) } else { Err(Untaken::new(message)) }
     }
 
     pub(crate) fn course(&self, signal: &str) -> std::result::Result<align::Course<'_>, Untaken> {

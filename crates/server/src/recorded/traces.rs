@@ -2,7 +2,7 @@ use crate::store::{Store, StoreError};
 use circuit::expression::ExpressionError;
 use circuit::{Circuit, Quantity, Signal, SignalError};
 use quantity::Unit;
-use readings::{Derived, MeasureError, Recipe, Span, Survey};
+use readings::{Derived, MeasureError, Recipe, Span, Survey, Waveform};
 use recording::{Chunk, Column, Piece, unrolled};
 use std::ops::ControlFlow;
 use tokio::task::block_in_place;
@@ -231,6 +231,28 @@ impl Traces<'_> {
                 return Ok(());
             }
         }
+    }
+
+    /// Values of each signal at instants, ascending, by the polynomials that were recorded; no number where the run does
+    /// not reach.
+    pub(crate) async fn at_instants(
+        &self,
+        drawables: &[Drawable],
+        span: Span,
+        times: &[f64],
+    ) -> Result<Vec<Vec<f64>>, TraceError> {
+        let mut values = vec![vec![f64::NAN; times.len()]; drawables.len()];
+        let sampled = |at: &[f64], of: &[Vec<f64>]| {
+            let whole = Waveform::new(at, at).whole();
+            let within = times.partition_point(|t| *t < whole.from)..times.partition_point(|t| *t <= whole.to);
+            for (values, of) in values.iter_mut().zip(of) {
+                let wave = Waveform::new(at, of);
+                within.clone().for_each(|k| values[k] = wave.at(times[k]).unwrap_or(f64::NAN));
+            }
+            ControlFlow::Continue(())
+        };
+        self.pass(drawables, span, sampled).await?;
+        Ok(values)
     }
 
     /// Passes over what is stored as often as a survey needs, a few chunks at a time; a chunk is a piece by itself.
