@@ -242,7 +242,9 @@ pub(crate) fn lettering(parts: &[DrawnPart], nets: &[DrawnNet], size: f64, frame
     let first = nets.iter().map(|net| needed.contains(net.net.as_str()).then(|| name(net, size, true, &mut taken)));
     let first: Vec<Option<Option<(f64, f64)>>> = first.collect();
     let mut placed = |part: &DrawnPart, lines: usize| {
-        let at = room(part, &part.label[..lines], size, size * APART, &taken)?;
+        let at = room(part, &part.label[..lines], size, size * APART, &taken);
+        // A designator alone may stand closer to what is beside it.
+        let at = at.or_else(|| if lines == 1 { room(part, &part.label[..1], size, 0.0, &taken) } else { None })?;
         taken.add(text_box(at, &part.label[..lines], size));
         Some(PlacedText { at, lines })
     };
