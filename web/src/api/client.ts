@@ -1,4 +1,12 @@
-import { useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import {
+  useInfiniteQuery,
+  useMutation,
+  useQueries,
+  useQuery,
+  useQueryClient,
+  type InfiniteData,
+  type QueryClient,
+} from "@tanstack/react-query";
 import createClient from "openapi-fetch";
 import { useEffect, useMemo } from "react";
 
@@ -50,10 +58,41 @@ export function taken<T>(answer: { data?: unknown; error?: unknown }): T {
   return answer.data as T;
 }
 
-export function useSupplies() {
-  return useQuery({
-    queryKey: ["supplies"],
-    queryFn: async () => taken<SupplyListed[]>(await api.GET("/api/supplies")),
+/** What of the library is looked at. */
+export interface LibraryLook {
+  search: string;
+  order: "changed" | "title" | "begun";
+}
+
+/** Supplies asked for at once. */
+const PAGE = 48;
+
+/** The library, page by page. */
+export function useSupplies(look: LibraryLook) {
+  return useInfiniteQuery({
+    queryKey: ["supplies", look],
+    initialPageParam: 0,
+    placeholderData: (previous: InfiniteData<SupplyListed[]> | undefined) => previous,
+    queryFn: async ({ pageParam }) => {
+      const query = { ...look, skip: pageParam as number, most: PAGE };
+      return taken<SupplyListed[]>(await api.GET("/api/supplies", { params: { query } }));
+    },
+    getNextPageParam: (last: SupplyListed[], all) => (last.length < PAGE ? undefined : PAGE * all.length),
+  });
+}
+
+/** Sorts a supply under tags. */
+export function useTagSupply() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ supply, tags }: { supply: string; tags: string[] }) => {
+      const { error } = await api.PUT("/api/supplies/{supply}/tags", {
+        params: { path: { supply } },
+        body: { tags },
+      });
+      if (error) throw new Refused(error);
+    },
+    onSuccess: () => void client.invalidateQueries({ queryKey: ["supplies"] }),
   });
 }
 
@@ -509,7 +548,8 @@ export function has(run: Run, signal: string): boolean {
 /** What a run is called in lists. */
 export function nameOf(run: Run): string {
   if (run.measured) return `${run.measured.title}, measured`;
-  return `revision ${run.revision}, ${new Date(run.created_at).toLocaleTimeString()}`;
+  const time = new Date(run.created_at).toLocaleTimeString();
+  return [`revision ${run.revision}`, time, run.note].filter(Boolean).join(", ");
 }
 
 /** The preferred values on either side of one, known before they are asked for. */

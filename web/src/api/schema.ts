@@ -52,6 +52,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/supplies/{supply}/tags": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put: operations["tagSupply"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/supplies/{supply}/drawing.svg": {
     parameters: {
       query?: never;
@@ -1364,7 +1380,7 @@ export interface components {
        */
       largest_use?: number | null;
       /** @description From the fundamental on. */
-      orders: components["schemas"]["Order"][];
+      orders: components["schemas"]["Order2"][];
       /**
        * Format: double
        * @description Real power, W, and power factor, where a voltage is given.
@@ -1770,8 +1786,18 @@ export interface components {
       options: string[];
       units: components["schemas"]["Unit"][];
     };
+    /** @description Which version is drawn. */
+    OfRevision: {
+      /**
+       * Format: int32
+       * @description The revision it is thought to be of; then the picture can be kept as long as one likes.
+       */
+      revision?: number | null;
+    };
+    /** @description In which order supplies are listed. */
+    Order: "changed" | "title" | "begun";
     /** @description One harmonic. */
-    Order: {
+    Order2: {
       /**
        * Format: double
        * @description What is allowed, A RMS.
@@ -2969,7 +2995,8 @@ export interface components {
       from: number;
       /**
        * Format: double
-       * @description Samples a second, evenly spaced, along straight lines; every node the engine recorded if left out.
+       * @description Samples a second, evenly spaced from the first time on, of the recorded course; every node the engine recorded if
+       *      left out.
        * @default null
        */
       rate: number | null;
@@ -3111,6 +3138,8 @@ export interface components {
       revision: number;
       /** @description Titles of the stages in order. */
       stages: string[];
+      /** @description What it is sorted under. */
+      tags: string[];
       /** @description Requirements by standing in the latest run. */
       tally: components["schemas"]["Tally"];
     };
@@ -3150,6 +3179,10 @@ export interface components {
       pins: [number, number][];
       /** @description What is drawn. */
       shapes: components["schemas"]["Shape"][];
+    };
+    /** @description What a supply is sorted under. */
+    Tags: {
+      tags: string[];
     };
     /** @description How many requirements stand where. */
     Tally: {
@@ -3270,6 +3303,26 @@ export interface components {
        * @default false
        */
       deleted: boolean;
+    };
+    /** @description Which supplies to list. */
+    WhichSupplies: {
+      /**
+       * Format: int64
+       * @default null
+       */
+      most: number | null;
+      order?: components["schemas"]["Order"];
+      /**
+       * @description Words that stand in titles, notes, stages or tags.
+       * @default
+       */
+      search: string;
+      /**
+       * Format: int64
+       * @description Those left out at the beginning, and those listed at most.
+       * @default null
+       */
+      skip: number | null;
     };
     /** @description The part of a run a reading looks at. */
     Window:
@@ -3399,7 +3452,14 @@ export interface operations {
   };
   listSupplies: {
     parameters: {
-      query?: never;
+      query?: {
+        most?: number | null;
+        order?: components["schemas"]["Order"];
+        /** @description Words that stand in titles, notes, stages or tags. */
+        search?: string;
+        /** @description Those left out at the beginning, and those listed at most. */
+        skip?: number | null;
+      };
       header?: never;
       path?: never;
       cookie?: never;
@@ -3557,9 +3617,39 @@ export interface operations {
       };
     };
   };
-  drawing: {
+  tagSupply: {
     parameters: {
       query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    /** @description What a supply is sorted under. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Tags"];
+      };
+    };
+    responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  drawing: {
+    parameters: {
+      query?: {
+        /** @description The revision it is thought to be of; then the picture can be kept as long as one likes. */
+        revision?: number | null;
+      };
       header?: never;
       path: {
         supply: string;

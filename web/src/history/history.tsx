@@ -3,6 +3,7 @@ import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
 import { Notice } from "../ui/states";
 import { Runs } from "./runs";
+import { when } from "../ui/when";
 
 /** Every run and every version of a supply; any of them can be had back. */
 export function History({ shown, editing }: { shown: SupplyShown; editing: Editing }) {
@@ -42,7 +43,7 @@ function Revisions({ shown, editing }: { shown: SupplyShown; editing: Editing })
               data-testid={`revision-${revision}`}
             >
               <td className="figures px-2 py-1.5">{revision}</td>
-              <td className="px-2 py-1.5 text-muted">{new Date(saved_at).toLocaleString()}</td>
+              <td className="px-2 py-1.5 text-muted">{when(saved_at)}</td>
               <td className="px-2 py-1.5">
                 {changes.length === 0 && <span className="text-muted">nothing</span>}
                 {changes.slice(0, 6).join("; ")}

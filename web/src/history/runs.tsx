@@ -9,6 +9,7 @@ import { bytes } from "../ui/quantity";
 import { Tally } from "../ui/tally";
 import { standings } from "../ui/verdicts";
 import { CircuitOf } from "./circuitof";
+import { when } from "../ui/when";
 
 /** Every run of a supply; marked ones are kept, any can be deleted and had back. */
 export function Runs({ shown, editing }: { shown: SupplyShown; editing: Editing }) {
@@ -31,7 +32,7 @@ export function Runs({ shown, editing }: { shown: SupplyShown; editing: Editing 
       </p>
       {last && (
         <p role="status" className="mb-2 flex items-center gap-2 rounded-md bg-copper-soft px-3 py-1">
-          Deleted the run of {when(last)}; its room is given free in a day.
+          Deleted the run of {when(last.created_at)}; its room is given free in a day.
           <Button
             className="h-7"
             onClick={() => back.mutate(last.id, { onSuccess: () => setLast(undefined) })}
@@ -74,7 +75,7 @@ export function Runs({ shown, editing }: { shown: SupplyShown; editing: Editing 
                   <button
                     type="button"
                     aria-pressed={run.marked}
-                    aria-label={`Keep the run of ${when(run)}`}
+                    aria-label={`Keep the run of ${when(run.created_at)}`}
                     title={run.marked ? "Kept however many follow" : "Keep it however many follow"}
                     className="flex h-7 w-8 items-center justify-center text-muted hover:text-copper"
                     onClick={() => mark.mutate({ id: run.id, marked: !run.marked })}
@@ -85,7 +86,7 @@ export function Runs({ shown, editing }: { shown: SupplyShown; editing: Editing 
                 <td className="max-w-40 truncate px-2" title={title(run)}>
                   {title(run)}
                 </td>
-                <td className="px-2 whitespace-nowrap text-muted">{when(run)}</td>
+                <td className="px-2 whitespace-nowrap text-muted">{when(run.created_at)}</td>
                 <td className="figures px-2">
                   {run.revision}
                   {isOld(run, shown) && <span className="font-sans text-xs text-muted">, old</span>}
@@ -96,7 +97,7 @@ export function Runs({ shown, editing }: { shown: SupplyShown; editing: Editing 
                 <td className="px-1">
                   <Note
                     run={run}
-                    label={`Note on the run of ${when(run)}`}
+                    label={`Note on the run of ${when(run.created_at)}`}
                     onKeep={(note) => mark.mutate({ id: run.id, note })}
                   />
                 </td>
@@ -105,7 +106,7 @@ export function Runs({ shown, editing }: { shown: SupplyShown; editing: Editing 
                 <td>
                   <button
                     type="button"
-                    aria-label={`Delete the run of ${when(run)}`}
+                    aria-label={`Delete the run of ${when(run.created_at)}`}
                     title="Delete the run"
                     className="flex h-7 w-8 items-center justify-center text-muted hover:text-missed"
                     onClick={() => remove.mutate(run.id, { onSuccess: () => setLast(run) })}
@@ -131,10 +132,10 @@ export function Runs({ shown, editing }: { shown: SupplyShown; editing: Editing 
           {deleted.length === 0 && <li>No run of this supply has been deleted of late.</li>}
           {deleted.map((run) => (
             <li key={run.id} className="flex items-center gap-2 py-0.5">
-              {title(run)}, {when(run)}, {bytes(run.bytes)}
+              {title(run)}, {when(run.created_at)}, {bytes(run.bytes)}
               <Button
                 className="h-7"
-                aria-label={`Have the run of ${when(run)} back`}
+                aria-label={`Have the run of ${when(run.created_at)} back`}
                 onClick={() =>
                   back.mutate(run.id, { onSuccess: () => last?.id === run.id && setLast(undefined) })
                 }
@@ -170,10 +171,6 @@ function Note({ run, label, onKeep }: { run: Run; label: string; onKeep: (note: 
       className="w-full min-w-24 truncate rounded-sm bg-transparent px-1 hover:bg-ground focus:bg-ground"
     />
   );
-}
-
-function when(run: Run): string {
-  return new Date(run.created_at).toLocaleString();
 }
 
 function Result({ run }: { run: Run }) {

@@ -4,6 +4,7 @@ import { useGiveFree, useKeepRuns, useRoom, useUndeleteSupply } from "../api/del
 import { Ask } from "../ui/ask";
 import { Button } from "../ui/button";
 import { bytes } from "../ui/quantity";
+import { when } from "../ui/when";
 
 /** The room used, how many runs are kept, and what can be had back. */
 export function RoomUsed() {
@@ -57,7 +58,7 @@ export function RoomUsed() {
             {room.supplies.map(({ id, title, runs, gone_at }) => (
               <li key={id} className="flex items-center gap-2 py-0.5">
                 <span>
-                  {title}, {runs === 1 ? "1 run" : `${runs} runs`}, until {new Date(gone_at).toLocaleString()}
+                  {title}, {runs === 1 ? "1 run" : `${runs} runs`}, until {when(gone_at)}
                 </span>
                 <Button className="h-7" aria-label={`Have ${title} back`} onClick={() => back.mutate(id)}>
                   Have it back

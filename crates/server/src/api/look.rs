@@ -5,7 +5,7 @@ use crate::store::essence;
 use aide::OperationOutput;
 use aide::generate::GenContext;
 use aide::openapi::{self, Operation};
-use axum::http::header::CONTENT_TYPE;
+use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
 use circuit::{Finding, Place, Supply, check};
 use drawing::{Drawing, draw};
@@ -51,17 +51,22 @@ pub(super) fn look(document: &Value) -> Result<Look, ApiError> {
 }
 
 /// A drawing as a picture.
-pub(crate) struct Picture(String);
+pub(crate) struct Picture {
+    svg: String,
+    /// Whether the same address gives the same for ever.
+    lasting: bool,
+}
 
 impl Picture {
-    pub(super) fn of(drawing: &Drawing) -> Self {
-        Picture(drawing::svg(drawing))
+    pub(super) fn of(drawing: &Drawing, lasting: bool) -> Self {
+        Picture { svg: drawing::svg(drawing), lasting }
     }
 }
 
 impl IntoResponse for Picture {
     fn into_response(self) -> Response {
-        ([(CONTENT_TYPE, "image/svg+xml")], self.0).into_response()
+        let cache = if self.lasting { "private, max-age=31536000, immutable" } else { "no-cache" };
+        ([(CONTENT_TYPE, "image/svg+xml"), (CACHE_CONTROL, cache)], self.svg).into_response()
     }
 }
 

@@ -52,6 +52,7 @@ fn routes() -> ApiRouter<App> {
                 .put_with(supplies::save, |o| o.id("saveSupply").response::<409, axum::Json<supplies::Conflict>>())
                 .delete_with(deletion::delete_supply, |o| o.id("deleteSupply")),
         )
+        .api_route("/api/supplies/{supply}/tags", put_with(supplies::tag, |o| o.id("tagSupply")))
         .api_route("/api/supplies/{supply}/drawing.svg", get_with(supplies::picture, |o| o.id("drawing")))
         .api_route("/api/supplies/{supply}/undelete", post_with(deletion::undelete_supply, |o| o.id("undeleteSupply")))
         .api_route("/api/stage-forms", get_with(compose::forms, |o| o.id("stageForms")))

@@ -311,5 +311,5 @@ pub(crate) async fn document(
 /// The drawing of the circuit that ran, as an SVG file.
 pub(crate) async fn picture(State(app): State<App>, Path(RunPath { run }): Path<RunPath>) -> Result<Picture, ApiError> {
     let document: Value = app.store.run_document(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
-    app.think(move || super::look::look(&document).map(|look| Picture::of(&look.drawing))).await?
+    app.think(move || super::look::look(&document).map(|look| Picture::of(&look.drawing, true))).await?
 }

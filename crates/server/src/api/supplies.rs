@@ -2,24 +2,21 @@ use super::address::SupplyPath;
 use super::app::App;
 use super::errors::{ApiError, Body};
 use super::look::{Picture, read};
-use crate::store::{Change, LatestRun, Saved, SupplyRow, SupplySummary, essence};
+use crate::store::{Change, LatestRun, Order, Saved, Summary, SupplyRow, SupplySummary};
 use aide::OperationIo;
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
-use circuit::{Finding, Supply, as_run};
+use circuit::{Finding, Supply};
 use drawing::Drawing;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::BTreeMap;
-use studies::{Outcome, Standing};
+use studies::Standing;
 use uuid::Uuid;
-
-/// Characters of the notes that the library lists.
-const LISTED_NOTES: usize = 400;
 
 /// A supply as the library lists it.
 #[derive(Serialize, JsonSchema)]
@@ -32,6 +29,8 @@ pub(crate) struct SupplyListed {
     changed_at: DateTime<Utc>,
     /// Titles of the stages in order.
     stages: Vec<String>,
+    /// What it is sorted under.
+    tags: Vec<String>,
     /// Requirements by standing in the latest run.
     tally: Tally,
     /// Whether something that decides its numbers or verdicts was changed after that run.
@@ -121,54 +120,81 @@ pub(super) async fn shown(app: &App, row: SupplyRow) -> Result<SupplyShown, ApiE
     })
 }
 
-/// Every supply in the library, latest change first.
-pub(crate) async fn list(State(app): State<App>) -> Result<Json<Vec<SupplyListed>>, ApiError> {
-    let rows = app.store.supplies(app.account()).await?;
-    Ok(Json(app.think(move || rows.into_iter().map(listed).collect()).await?))
+/// Supplies listed at once, unless fewer are asked for, and at most.
+const PAGE: i64 = 100;
+const MOST: i64 = 500;
+
+/// Which supplies to list.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct WhichSupplies {
+    /// Words that stand in titles, notes, stages or tags.
+    #[serde(default)]
+    search: String,
+    #[serde(default)]
+    order: Order,
+    /// Those left out at the beginning, and those listed at most.
+    #[serde(default)]
+    skip: Option<i64>,
+    #[serde(default)]
+    most: Option<i64>,
 }
 
-/// A supply in the list; one that cannot be read is named with what is wrong, and hides no other.
-fn listed(row: SupplySummary) -> SupplyListed {
-    let mut listed = SupplyListed {
-        id: row.supply.id,
-        title: row.supply.document["title"].as_str().unwrap_or("A supply that cannot be read").to_owned(),
-        notes: String::new(),
-        revision: row.supply.revision,
-        changed_at: row.supply.changed_at,
-        stages: Vec::new(),
-        tally: Tally::default(),
-        changed_since_run: false,
-        problem: None,
-    };
-    match read(&row.supply.document) {
-        Ok(document) => {
-            listed.stages = document.stages.iter().map(|s| s.title.clone()).collect();
-            listed.notes = document.notes.chars().take(LISTED_NOTES).collect();
-            listed.tally = tally(&document, row.run.as_ref());
-            let of_now = |run: &LatestRun| run.revision == row.supply.revision || is_of(run, &document);
-            listed.changed_since_run = row.run.as_ref().is_some_and(|run| !of_now(run));
-        }
-        Err(error) => listed.problem = Some(error.message().to_owned()),
+/// A page of the library.
+pub(crate) async fn list(
+    State(app): State<App>,
+    Query(WhichSupplies { search, order, skip, most }): Query<WhichSupplies>,
+) -> Result<Json<Vec<SupplyListed>>, ApiError> {
+    let page = (skip.unwrap_or(0).max(0), most.unwrap_or(PAGE).clamp(1, MOST));
+    let rows = app.store.library(app.account(), &search, order, page).await?;
+    let mut listed = Vec::new();
+    for (row, run) in rows {
+        listed.push(match row.summary.clone().and_then(|summary| serde_json::from_value(summary).ok()) {
+            Some(summary) => known(row, &summary, run.as_ref()),
+            // It cannot be read: named with what is wrong, it hides no other.
+            None => match app.store.supply(app.account(), row.id).await? {
+                Some(whole) => unread(row, &whole),
+                None => continue,
+            },
+        });
     }
-    listed
+    Ok(Json(listed))
 }
 
-/// Whether a run gave what the supply as it is now would give, and was judged by the same.
-fn is_of(run: &LatestRun, document: &Supply) -> bool {
-    let now = as_run(document, Some(&run.study));
-    let judged = |name: &str, now: Result<Value, serde_json::Error>| now.is_ok_and(|now| now == run.document[name]);
-    run.essence == Some(essence(document, &run.study))
-        && judged("readings", serde_json::to_value(&now.readings))
-        && judged("requirements", serde_json::to_value(&now.requirements))
+fn unread(row: SupplySummary, whole: &SupplyRow) -> SupplyListed {
+    let problem = read(&whole.document).err().map(|error| error.message().to_owned());
+    let title = whole.document["title"].as_str().unwrap_or("A supply that cannot be read").to_owned();
+    let row = SupplySummary { title, ..row };
+    SupplyListed { problem, ..known(row, &Summary::default(), None) }
 }
 
-fn tally(document: &Supply, run: Option<&LatestRun>) -> Tally {
-    let outcome = run.and_then(|run| run.outcome.clone());
-    let outcome: Option<Outcome> = outcome.and_then(|value| serde_json::from_value(value).ok());
+fn known(row: SupplySummary, summary: &Summary, run: Option<&LatestRun>) -> SupplyListed {
+    let Summary { notes, stages, requirements, studies } = summary;
+    // A run gave what the supply as it is now would give, and was judged by the same.
+    let of_now = |run: &LatestRun| {
+        let now = studies.get(&run.study).map(|(essence, judged)| (Some(*essence), Some(*judged)));
+        run.revision == row.revision || now == Some((run.essence, run.judged_by))
+    };
+    SupplyListed {
+        id: row.id,
+        title: row.title,
+        notes: notes.clone(),
+        revision: row.revision,
+        changed_at: row.changed_at,
+        stages: stages.clone(),
+        tags: row.tags,
+        tally: tally(requirements, run),
+        changed_since_run: run.is_some_and(|run| !of_now(run)),
+        problem: None,
+    }
+}
+
+fn tally(requirements: &[String], run: Option<&LatestRun>) -> Tally {
+    let verdicts = run.and_then(|run| run.verdicts.clone());
+    let verdicts: BTreeMap<String, Standing> =
+        verdicts.and_then(|value| serde_json::from_value(value).ok()).unwrap_or_default();
     let mut tally = Tally::default();
-    for requirement in &document.requirements {
-        let verdict = outcome.as_ref().and_then(|o| o.verdicts.iter().find(|v| v.id == requirement.id));
-        match verdict.map_or(Standing::NotTried, |v| v.standing) {
+    for requirement in requirements {
+        match verdicts.get(requirement).copied().unwrap_or(Standing::NotTried) {
             Standing::Met => tally.met += 1,
             Standing::Close => tally.close += 1,
             Standing::Missed => tally.missed += 1,
@@ -176,6 +202,38 @@ fn tally(document: &Supply, run: Option<&LatestRun>) -> Tally {
         }
     }
     tally
+}
+
+/// What a supply is sorted under.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct Tags {
+    tags: Vec<String>,
+}
+
+/// Tags of a supply, and characters of one, at most.
+const MOST_TAGS: usize = 12;
+const LONGEST_TAG: usize = 40;
+
+/// Sorts a supply under tags, in place of those it had.
+pub(crate) async fn tag(
+    State(app): State<App>,
+    Path(SupplyPath { supply }): Path<SupplyPath>,
+    Body(Tags { tags }): Body<Tags>,
+) -> Result<StatusCode, ApiError> {
+    let mut tags: Vec<String> =
+        tags.iter().map(|tag| tag.trim().to_lowercase()).filter(|tag| !tag.is_empty()).collect();
+    tags.sort();
+    tags.dedup();
+    let bad = |tag: &String| tag.chars().count() > LONGEST_TAG || tag.contains('\0');
+    if tags.len() > MOST_TAGS || tags.iter().any(bad) {
+        let message = format!("a supply has up to {MOST_TAGS} tags of up to {LONGEST_TAG} characters");
+        return Err(ApiError::unusable(message));
+    }
+    if app.store.tag(app.account(), supply, &tags).await? {
+        Ok(StatusCode::NO_CONTENT)
+    } else {
+        Err(ApiError::no_supply())
+    }
 }
 
 /// Adds a supply to the library.
@@ -198,14 +256,23 @@ pub(crate) async fn show(
     shown(&app, row).await.map(Json)
 }
 
+/// Which version is drawn.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct OfRevision {
+    /// The revision it is thought to be of; then the picture can be kept as long as one likes.
+    revision: Option<i32>,
+}
+
 /// The drawing of a supply as an SVG file.
 pub(crate) async fn picture(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
+    Query(OfRevision { revision }): Query<OfRevision>,
 ) -> Result<Picture, ApiError> {
     let row = app.store.supply(app.account(), supply).await?.ok_or_else(ApiError::no_supply)?;
     let look = app.look(&row).await?;
-    app.think(move || Picture::of(&look.drawing)).await
+    let lasting = revision == Some(row.revision);
+    app.think(move || Picture::of(&look.drawing, lasting)).await
 }
 
 /// Stores a new version; answers 409 with what is stored if the supply has changed meanwhile.

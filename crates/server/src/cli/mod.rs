@@ -248,11 +248,10 @@ fn worker(store: &Store, pace: &Pace) -> Worker {
 
 /// Puts in what is missing; its runs wait for the next server or worker that starts.
 async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
-    let present = store.supplies(DEMO_ACCOUNT).await?;
+    let present = store.titles(DEMO_ACCOUNT).await?;
     for text in DEMOS {
         let supply = Supply::from_json(text)?;
-        let title = |row: &crate::store::SupplySummary| row.supply.document["title"] == supply.title.as_str();
-        if !present.iter().any(title) {
+        if !present.contains(&supply.title) {
             let row = store.create_supply(DEMO_ACCOUNT, &supply).await?;
             for study in supply.studies.iter().filter(|_| run) {
                 let document = circuit::as_run(&supply, Some(&study.id));

@@ -2,6 +2,7 @@
 
 mod chunks;
 mod deletion;
+mod library;
 mod measured;
 mod own_parts;
 mod runs;
@@ -9,9 +10,10 @@ mod schema;
 mod supplies;
 
 pub(crate) use deletion::DeletedSupply;
+pub(crate) use library::{LatestRun, Order, Summary, SupplySummary};
 pub(crate) use measured::NewMeasured;
 pub(crate) use runs::{Begun, Finish, NewRun, RunRow, RunState, Stranded, essence};
-pub(crate) use supplies::{Change, LatestRun, RevisionRow, Saved, SupplyRow, SupplySummary};
+pub(crate) use supplies::{Change, RevisionRow, Saved, SupplyRow};
 
 use diesel::migration::MigrationSource;
 use diesel::pg::Pg;

@@ -199,6 +199,7 @@ impl Store {
             run;
         // How long a run is and how accurate does not change what it is of.
         let essence = goes_on_from.map_or_else(|| Some(essence(document, study)), |(_, essence)| essence);
+        let judged_by = super::library::judged_by(document);
         let document = serde_json::to_value(document)?;
         let earlier = goes_on_from.map(|(run, _)| run);
         let mut connection = self.connection().await?;
@@ -236,6 +237,7 @@ impl Store {
                         runs::engine_version.eq(engine_version),
                         runs::state.eq(RunState::Queued.name()),
                         runs::passing.eq(passing),
+                        runs::judged_by.eq(judged_by),
                     ))
                     .returning(RunRow::as_returning())
                     .get_result(connection)
@@ -380,6 +382,7 @@ impl Store {
                     .set((
                         runs::state.eq(finish.state.name()),
                         runs::outcome.eq(&finish.outcome),
+                        runs::verdicts.eq(finish.outcome.as_ref().and_then(super::library::verdicts)),
                         runs::message.eq(&finish.message),
                         finish.engine_version.as_ref().map(|version| runs::engine_version.eq(version)),
                         finish.kept.as_ref().map(|(time, kept)| (runs::simulated_time.eq(time), runs::kept.eq(kept))),

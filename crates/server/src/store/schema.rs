@@ -9,6 +9,8 @@ diesel::table! {
         document -> Jsonb,
         changed_at -> Timestamptz,
         deleted_at -> Nullable<Timestamptz>,
+        summary -> Nullable<Jsonb>,
+        tags -> Array<Text>,
     }
 }
 
@@ -69,6 +71,8 @@ diesel::table! {
         note -> Text,
         passing -> Bool,
         noted_at -> Nullable<Timestamptz>,
+        verdicts -> Nullable<Jsonb>,
+        judged_by -> Nullable<Uuid>,
     }
 }
 

@@ -1,4 +1,5 @@
-use super::schema::{runs, supplies, supply_revisions};
+use super::library::Summary;
+use super::schema::{supplies, supply_revisions};
 use super::{Result, Store};
 use chrono::{DateTime, Utc};
 use circuit::Supply;
@@ -26,24 +27,6 @@ pub(crate) struct RevisionRow {
     pub(crate) saved_at: DateTime<Utc>,
 }
 
-/// A supply as the library lists it.
-pub(crate) struct SupplySummary {
-    pub(crate) supply: SupplyRow,
-    pub(crate) run: Option<LatestRun>,
-}
-
-/// The latest finished run of a supply.
-#[derive(Clone, Debug, Queryable, Selectable)]
-#[diesel(table_name = runs)]
-pub(crate) struct LatestRun {
-    supply_id: Uuid,
-    pub(crate) revision: i32,
-    pub(crate) study: String,
-    pub(crate) essence: Option<Uuid>,
-    pub(crate) outcome: Option<Value>,
-    pub(crate) document: Value,
-}
-
 /// A change on its way into the store.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Change {
@@ -64,32 +47,6 @@ pub(crate) enum Saved {
 }
 
 impl Store {
-    pub(crate) async fn supplies(&self, account: Uuid) -> Result<Vec<SupplySummary>> {
-        let mut connection = self.connection().await?;
-        let rows: Vec<SupplyRow> = supplies::table
-            .filter(supplies::account_id.eq(account).and(supplies::deleted_at.is_null()))
-            .order(supplies::changed_at.desc())
-            .select(SupplyRow::as_select())
-            .load(&mut connection)
-            .await?;
-        let ids: Vec<Uuid> = rows.iter().map(|r| r.id).collect();
-        let ended = runs::outcome.is_not_null().and(runs::deleted_at.is_null()).and(runs::measured.is_null());
-        let latest: Vec<LatestRun> = runs::table
-            .filter(runs::account_id.eq(account).and(runs::supply_id.eq_any(ids)).and(ended))
-            .distinct_on(runs::supply_id)
-            .order((runs::supply_id, runs::created_at.desc()))
-            .select(LatestRun::as_select())
-            .load(&mut connection)
-            .await?;
-        Ok(rows
-            .into_iter()
-            .map(|supply| {
-                let run = latest.iter().find(|run| run.supply_id == supply.id).cloned();
-                SupplySummary { supply, run }
-            })
-            .collect())
-    }
-
     pub(crate) async fn supply(&self, account: Uuid, id: Uuid) -> Result<Option<SupplyRow>> {
         let mut connection = self.connection().await?;
         Ok(supplies::table
@@ -125,7 +82,7 @@ impl Store {
     }
 
     pub(crate) async fn create_supply(&self, account: Uuid, document: &Supply) -> Result<SupplyRow> {
-        let value = serde_json::to_value(document)?;
+        let (value, summary) = (serde_json::to_value(document)?, serde_json::to_value(Summary::of(document))?);
         let title = document.title.clone();
         let mut connection = self.connection().await?;
         let row = connection
@@ -137,6 +94,7 @@ impl Store {
                         supplies::title.eq(title),
                         supplies::revision.eq(1),
                         supplies::document.eq(value),
+                        supplies::summary.eq(summary),
                         supplies::changed_at.eq(Utc::now()),
                     ))
                     .returning(SupplyRow::as_returning())
@@ -166,7 +124,7 @@ impl Store {
         change: Change,
         document: &Supply,
     ) -> Result<Saved> {
-        let value = serde_json::to_value(document)?;
+        let (value, summary) = (serde_json::to_value(document)?, serde_json::to_value(Summary::of(document))?);
         let title = document.title.clone();
         let mut connection = self.connection().await?;
         connection
@@ -197,6 +155,7 @@ impl Store {
                         supplies::title.eq(title),
                         supplies::revision.eq(current.revision.saturating_add(1)),
                         supplies::document.eq(value),
+                        supplies::summary.eq(summary),
                         supplies::changed_at.eq(Utc::now()),
                     ))
                     .returning(SupplyRow::as_returning())

@@ -126,7 +126,12 @@ fn damaged_data_are_said_to_be_and_hide_nothing_else() {
     // A supply that no longer reads is named in the library and can be deleted; the others open.
     let (_, supplies) = client.get("/api/supplies");
     let broken = supplies[1]["id"].as_str().unwrap();
-    sql(&url, &format!("UPDATE supplies SET document = '{{\"mellow_coil\": 1, \"title\": 7}}' WHERE id = '{broken}'"));
+    sql(
+        &url,
+        &format!(
+            "UPDATE supplies SET document = '{{\"mellow_coil\": 1, \"title\": 7}}', summary = NULL WHERE id = '{broken}'"
+        ),
+    );
     let (status, list) = client.get("/api/supplies");
     assert!(status == 200 && list.as_array().unwrap().len() == supplies.as_array().unwrap().len(), "{status} {list}");
     let listed = list.as_array().unwrap().iter().find(|s| s["id"] == *broken).unwrap();
