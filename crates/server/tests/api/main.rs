@@ -3,6 +3,7 @@
 mod asked;
 mod client;
 mod deletion;
+mod ends;
 mod faults;
 mod hostile;
 mod judged;
