@@ -39,6 +39,9 @@ pub struct StudyDefault {
 /// Periods of the mains at least, and slowest time constants.
 const PERIODS: f64 = 12.0;
 const TIME_CONSTANTS: f64 = 5.0;
+/// Periods shorter than this are those of converters, s, and how many of them a start is shown at least.
+const SWITCHING: f64 = 1e-3;
+const STARTING: f64 = 300.0;
 /// Swings of a choke and a capacitor.
 const SWINGS: f64 = 10.0;
 /// Steps in the shortest period at least.
@@ -54,6 +57,16 @@ pub(crate) fn is_periodic(kind: KindId) -> bool {
     matches!(kind, KindId::SineSource | KindId::ThreePhaseSource | KindId::PulseSource)
 }
 
+/// The period at which a converter switches, s: of a fast source, or of what gives pulses by a clock of its own.
+pub(crate) fn switching_period(parts: &[ResolvedPart]) -> Option<f64> {
+    let clocked = |part: &ResolvedPart| {
+        let own =
+            matches!(part.kind, KindId::PulseModulator | KindId::CurrentModulator | KindId::AverageCurrentModulator);
+        if own { Some(1.0 / part.value("frequency")) } else { part.period() }
+    };
+    parts.iter().filter_map(clocked).filter(|period| *period < SWITCHING).reduce(f64::min)
+}
+
 /// Finds duration and step from the slowest and the fastest thing in the circuit.
 pub fn studies_for(supply: &Supply) -> StudyDefault {
     let (source, outputs) = demands(supply);
@@ -61,7 +74,10 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
     let parts = circuit.as_ref().map_or(&[][..], |c| &c.parts[..]);
     let periods = parts.iter().filter_map(ResolvedPart::period);
     let (shortest, longest) = periods.fold((f64::INFINITY, 0.0f64), |(s, l), p| (s.min(p), l.max(p)));
-    let mains = source.filter(|s: &Source| s.kind != SourceKind::Dc).map(|s| 1.0 / s.frequency);
+    let fed = parts.iter().any(|part| part.kind.kind().fixes_voltage);
+    // What is stated counts as long as nothing in the circuit feeds it otherwise.
+    let mains = source.filter(|s: &Source| s.kind != SourceKind::Dc && !fed).map(|s| 1.0 / s.frequency);
+    let switching = switching_period(parts);
     let longest = if longest > 0.0 { longest } else { mains.unwrap_or(0.0) };
     let shortest = if shortest.is_finite() { shortest } else { longest };
     let slowest = slowest_discharge(parts, &outputs);
@@ -69,12 +85,15 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
     let slowest = slowest.into_iter().chain(integrator).max_by(|a, b| a.1.total_cmp(&b.1));
     let settling = slowest.map_or(0.0, |(_, tau)| TIME_CONSTANTS * tau);
     let swing = slowest_swing(parts);
-    let (duration, reason) = if swing > settling.max(PERIODS * longest) {
+    let least = switching.map_or(0.0, |period| STARTING * period).max(PERIODS * longest);
+    let (duration, reason) = if swing > settling.max(least) {
         (swing, format!("{SWINGS} swings of the slowest choke and capacitor"))
-    } else if settling > PERIODS * longest {
+    } else if settling > least {
         let (part, tau) = slowest.unwrap_or(("", 0.0));
         let tau = show(tau, Unit::Second, 2);
         (settling, format!("{TIME_CONSTANTS} times the slowest time constant, that of {part}: {tau}"))
+    } else if let Some(period) = switching.filter(|period| STARTING * period > PERIODS * longest) {
+        (STARTING * period, format!("{STARTING} periods of {}", show(period, Unit::Second, 3)))
     } else if longest > 0.0 {
         (PERIODS * longest, format!("{PERIODS} periods of {}", show(longest, Unit::Second, 3)))
     } else {
@@ -89,7 +108,8 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
         _ => (duration, reason),
     };
     let duration = up(duration);
-    let record_from = if longest > 0.0 && duration > LONG * longest {
+    // What comes again takes no room by switching.
+    let record_from = if switching.is_none() && longest > 0.0 && duration > LONG * longest {
         let reason = format!("the last {KEPT} periods; the run is long, and its start would fill the store");
         Suggestion::new(duration - KEPT * longest, reason)
     } else {

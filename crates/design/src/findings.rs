@@ -5,7 +5,7 @@ use crate::delivered::Dc;
 use crate::path::{ASSUMED_LOAD, Path};
 use crate::stages::formed;
 use crate::stress::exceeded;
-use circuit::{Finding, Output, Place, Stage, StageKind, Supply};
+use circuit::{Finding, KindId, Output, Place, Stage, StageKind, StudyKind, Supply};
 use quantity::{Unit, show};
 
 /// How closely ripple is computed: behind a filter from its fundamental alone.
@@ -28,7 +28,28 @@ pub fn check(supply: &Supply) -> Vec<Finding> {
     );
     findings.extend(exceeded(supply));
     findings.extend(too_short(supply));
+    findings.extend(nothing_steps(supply));
     findings
+}
+
+/// A load step of a circuit in which nothing steps shows nothing.
+fn nothing_steps(supply: &Supply) -> Vec<Finding> {
+    let mut studies = supply.studies.iter().filter(|study| study.kind == StudyKind::LoadStep).peekable();
+    if studies.peek().is_none() {
+        return Vec::new();
+    }
+    let Ok(circuit) = circuit::resolve(supply) else { return Vec::new() };
+    let steps = circuit.without_what_happens_once().parts != circuit.parts
+        || circuit.parts.iter().any(|part| part.kind == KindId::SteppedLoad);
+    let found = studies.filter(|_| !steps).map(|study| {
+        Finding::warning(
+            "nothing-steps",
+            Place::Study { study: study.id.clone() },
+            format!("Study {} is a load step, and nothing in the circuit steps", study.id),
+            "Put a stepped load at an output, or let the study begin otherwise",
+        )
+    });
+    found.collect()
 }
 
 fn nothing_stated(supply: &Supply, path: &Path<'_>) -> Option<Finding> {

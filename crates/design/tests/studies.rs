@@ -1,0 +1,69 @@
+//! The first studies of a supply fit its circuit.
+
+mod common;
+
+use circuit::{KindId, StudyKind, Supply, number_in};
+use common::{Random, mains, output, stated};
+use mellow_design::{Edit, apply, check};
+use quantity::Unit;
+
+fn line(supply: &Supply, text: &str) -> Supply {
+    apply(supply, &Edit::AddLine { text: text.into(), near: None }).unwrap_or_else(|error| panic!("{text}: {error}"))
+}
+
+fn buck(period: f64, choke: f64, reservoir: f64) -> Supply {
+    // What is required of the mains plays no part in a circuit that is fed otherwise.
+    let lines = [
+        "dc source 24 from in to gnd".to_owned(),
+        format!("pulse source high=10 period={period:e} width={:e} from g to gnd", 0.5 * period),
+        "controlled switch a in b x cp g cn gnd".to_owned(),
+        "diode from gnd to x".to_owned(),
+        format!("inductor {choke:e} from x to out"),
+        format!("capacitor {reservoir:e} from out to gnd"),
+        "capacitor 1n from x to gnd".to_owned(),
+        "resistor 4 from out to gnd".to_owned(),
+    ];
+    lines.iter().fold(stated(mains(), vec![]), |supply, text| line(&supply, text))
+}
+
+#[test]
+fn a_converter_is_offered_its_settled_state_and_its_start() {
+    let mut random = Random(9);
+    for _ in 0..20 {
+        let period = random.within(1e-6, 50e-6);
+        let (choke, reservoir) = (random.within(5.0, 20.0) * period, random.within(1.0, 10.0) * period);
+        let supply = apply(&buck(period, choke, reservoir), &Edit::AddStudy).unwrap();
+        let kinds: Vec<StudyKind> = supply.studies.iter().map(|s| s.kind).collect();
+        assert_eq!(kinds, [StudyKind::Settled, StudyKind::SwitchOn]);
+        let lasts = |k: usize| number_in(&supply, &supply.studies[k].duration, Unit::Second).unwrap() / period;
+        assert!((1.0..10.0).contains(&lasts(0)) && (300.0..3000.0).contains(&lasts(1)), "{} {}", lasts(0), lasts(1));
+        let strips: Vec<String> =
+            supply.studies[0].strips.iter().flat_map(|s| &s.traces).map(|t| t.signal.clone()).collect();
+        assert_eq!(strips, ["out.v", "L1.i"]);
+        // The settled state is offered once.
+        assert_eq!(apply(&supply, &Edit::AddStudy).unwrap().studies.len(), 3);
+    }
+    let rectifier = stated(mains(), vec![output("rail", "12", "100m")]);
+    let rectifier = line(&rectifier, "sine source 12 from a to gnd");
+    let rectifier = apply(&line(&rectifier, "resistor 1k from a to gnd"), &Edit::AddStudy).unwrap();
+    assert_eq!(rectifier.studies.iter().map(|s| s.kind).collect::<Vec<_>>(), [StudyKind::SwitchOn]);
+}
+
+#[test]
+fn a_load_step_without_a_step_says_so() {
+    let mut supply = apply(&buck(10e-6, 47e-6, 22e-6), &Edit::AddStudy).unwrap();
+    supply.studies[1].kind = StudyKind::LoadStep;
+    let told = |supply: &Supply| check(supply).iter().any(|f| f.rule == "nothing-steps");
+    assert!(told(&supply));
+    let stepped = apply(&supply, &Edit::AddPart { kind: KindId::SteppedLoad, entry: None, near: None }).unwrap();
+    let last = stepped.parts.last().unwrap().id.clone();
+    let joined = |supply: &Supply, pin: &str, to: &str| {
+        let to = supply.parts.iter().find(|p| p.pins.values().any(|net| net == to)).unwrap();
+        let there = to.pins.iter().find(|(_, net)| net.as_str() == if pin == "plus" { "out" } else { "gnd" }).unwrap();
+        let edit =
+            Edit::Connect { from: (last.clone(), pin.into()), to: (to.id.clone(), there.0.clone()), join: false };
+        apply(supply, &edit).unwrap()
+    };
+    let stepped = joined(&joined(&stepped, "plus", "out"), "minus", "gnd");
+    assert!(!told(&stepped), "{:?}", check(&stepped));
+}
