@@ -259,3 +259,27 @@ fn a_window_beside_the_recording_is_empty() {
     assert_eq!(thin(&times, &values, -2.0, -1.0, 100), Points::default());
     assert_eq!(drawn(&thin(&times, &values, 0.0, 1.0, 1000), 0.0, 1.0).1, 3.0);
 }
+
+/// Where a course turns at the very end of what a bucket holds, rounding puts the turn behind its last node: deep in a run two instants
+/// next to each other are the same number.
+#[test]
+fn a_turn_at_the_last_node_belongs_to_the_last_bucket() {
+    for deep in [0.0, 1.0, 4096.0, 1e6] {
+        // Whole buckets of sixteen nodes, each step a parabola that turns a hair before its end.
+        let (mut times, mut values) = (vec![deep], vec![0.0]);
+        for k in 0..32 {
+            let (from, length) = (deep + f64::from(k) * 1e-6, 1e-6);
+            let turn = 1.0 - 1e-9;
+            let at = |s: f64| f64::from(k) + s * (2.0 * turn - s);
+            times.extend([from + STAGE * length, from + length]);
+            values.extend([at(STAGE), at(1.0)]);
+        }
+        // The second piece repeats the last node of the first, and its buckets hold the rest.
+        let mut builder = builder();
+        let half = 2 * 16;
+        let pieces = [(&times[..=half], &values[..=half]), (&times[half..], &values[half..])];
+        let rows: Vec<Packed> = pieces.iter().flat_map(|(t, v)| builder.push(&chunk(t, v))).collect();
+        let nodes = rows.iter().filter(|row| row.signal.is_empty() && row.level == 0).count();
+        assert!(nodes > 0 || !builder.finish().is_empty(), "{deep}");
+    }
+}

@@ -208,3 +208,44 @@ fn notes_and_circuits_stay_with_their_runs() {
     let (status, copy) = client.post("/api/supplies", &json!({ "document": document }));
     assert!(status == 200 && copy["id"] != supply["id"] && copy["revision"] == 1, "{copy}");
 }
+
+/// A table at a rate begins where it is asked to, has the rows it is asked for, follows the recorded course and not its chords, and is
+/// refused where it would hold too much or nothing.
+#[test]
+fn tables_at_a_rate_follow_what_was_recorded() {
+    let (_server, client) = serve(&database(), &[]);
+    let run = client.start(&client.demo());
+    client.finished(&run);
+    let rows = |body: Value| {
+        let text = String::from_utf8(client.table(&run, &body)).unwrap();
+        let lines = text.lines().skip(1).map(|line| line.split(',').map(|cell| cell.parse().ok()).collect());
+        lines.collect::<Vec<Vec<Option<f64>>>>()
+    };
+    for (from, to, rate) in [(0.1, 0.1 + 3e-3, 1e5), (0.123_456_7, 0.2, 3333.0), (0.499, 0.501, 1e4)] {
+        let body = json!({ "signals": ["V1.v"], "from": from, "to": to, "rate": rate });
+        let found = rows(body);
+        assert_eq!(found.len(), ((to - from) * rate * (1.0 + 1e-12)) as usize + 1, "{from} {to} {rate}");
+        for (k, row) in found.iter().enumerate() {
+            let t = from + k as f64 / rate;
+            assert!((row[0].unwrap() - t).abs() < 1e-12, "{row:?}");
+            let sine = 325.269_119 * (100.0 * std::f64::consts::PI * t).sin();
+            match row.get(1).copied().flatten() {
+                // Some 160 steps a period: a chord would be 60 mV off, a polynomial is not.
+                Some(value) => assert!((value - sine).abs() < 0.05, "{t}: {value} for {sine}"),
+                None => assert!(t > 0.5, "nothing at {t}"),
+            }
+        }
+    }
+    let refused = |body: Value| {
+        let (status, answer) = client.post(&format!("/api/runs/{run}/table"), &body);
+        assert_eq!(status, 422, "{answer}");
+        answer["message"].as_str().unwrap().to_owned()
+    };
+    let table = |from: f64, to: f64, rate: f64| json!({ "signals": ["V1.v"], "from": from, "to": to, "rate": rate });
+    assert!(refused(table(0.0, 0.5, 1e9)).contains("cells"));
+    assert!(refused(table(0.0, 0.5, 1.0)).contains("fewer than two"));
+    assert!(refused(json!({ "signals": ["V1.v"], "from": 0.1, "to": 0.1 + 1e-9 })).contains("nothing was recorded"));
+    assert!(refused(json!({ "signals": vec!["V1.v"; 101], "from": 0, "to": 1 })).contains("up to 100"));
+    let long = vec!["V1.v"; 500].join(" + ");
+    assert!(refused(json!({ "signals": [long], "from": 0, "to": 1 })).contains("2000 characters"));
+}
