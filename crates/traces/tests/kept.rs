@@ -274,10 +274,10 @@ fn a_turn_at_the_last_node_belongs_to_the_last_bucket() {
             times.extend([from + STAGE * length, from + length]);
             values.extend([at(STAGE), at(1.0)]);
         }
-        // The second piece repeats the last node of the first, and its buckets hold the rest.
+        // The second piece goes on behind the last node of the first, with as many as fill whole buckets.
         let mut builder = builder();
         let half = 2 * 16;
-        let pieces = [(&times[..=half], &values[..=half]), (&times[half..], &values[half..])];
+        let pieces = [(&times[..=half], &values[..=half]), (&times[half + 1..], &values[half + 1..])];
         let rows: Vec<Packed> = pieces.iter().flat_map(|(t, v)| builder.push(&chunk(t, v))).collect();
         let nodes = rows.iter().filter(|row| row.signal.is_empty() && row.level == 0).count();
         assert!(nodes > 0 || !builder.finish().is_empty(), "{deep}");
