@@ -235,6 +235,14 @@ export async function askJoining(supply: string, from: string, to: string): Prom
   return taken<Joining>(await api.POST("/api/supplies/{supply}/joining", { params, body: { from, to } }));
 }
 
+/** Why readings and limits cannot be added as they are; nothing if they can. */
+export async function refusal(supply: string, body: Schemas["WouldBe"]): Promise<string | undefined> {
+  const answer = await api.POST("/api/supplies/{supply}/would-be", { params: { path: { supply } }, body });
+  if (answer.data === undefined) return problemOf(answer.error);
+  const [first] = answer.data;
+  return first && `${first.message}. ${first.remedy}.`;
+}
+
 /** What is understood of a phrase of the add line. */
 export function useLine(supply: string, text: string) {
   return useQuery({

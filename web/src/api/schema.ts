@@ -228,6 +228,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/supplies/{supply}/would-be": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["wouldBe"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/supplies/{supply}/joining": {
     parameters: {
       query?: never;
@@ -3422,6 +3438,13 @@ export interface components {
       /** Format: double */
       value?: number | null;
     };
+    /** @description Readings and requirements as they would be, new or in place of those of the same names. */
+    WouldBe: {
+      /** @default [] */
+      readings: components["schemas"]["Reading"][];
+      /** @default [] */
+      requirements: components["schemas"]["Requirement"][];
+    };
   };
   responses: never;
   parameters: never;
@@ -3953,6 +3976,41 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["Conflict"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  wouldBe: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    /** @description Readings and requirements as they would be, new or in place of those of the same names. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["WouldBe"];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Finding"][];
         };
       };
       /** @description What went wrong, where, and what to do. */

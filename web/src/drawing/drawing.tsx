@@ -1,4 +1,4 @@
-import { memo, useMemo, useRef, useState } from "react";
+import { memo, useEffect, useMemo, useRef, useState } from "react";
 
 import type { Finding, PartKind, SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
@@ -76,6 +76,8 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
   const remove = (parts: string[]) => {
     void editing.compose(`remove ${named(parts)}`, { edit: "remove_parts", parts });
     onSelect([]);
+    // Where the part had the focus, the drawing goes on with it.
+    frame.current?.querySelector("svg")?.focus();
   };
   const select = (parts: string[]) => {
     setNet(undefined);
@@ -120,6 +122,19 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
       void join(what, netOf(from), netOf(to), { edit: "connect", from, to, join: false });
     },
   });
+  // From anywhere on the desk, but for where one types.
+  useEffect(() => {
+    const onSlash = (event: KeyboardEvent) => {
+      const typing = (event.target as Element).closest(
+        "input, textarea, select, [contenteditable], [role=dialog], [role=menu]",
+      );
+      if (event.key !== "/" || event.defaultPrevented || typing) return;
+      event.preventDefault();
+      setLine(true);
+    };
+    window.addEventListener("keydown", onSlash);
+    return () => window.removeEventListener("keydown", onSlash);
+  }, []);
   const keys: KeyDeeds = {
     copy,
     paste,
@@ -168,7 +183,10 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
         <AddLine
           supply={shown.id}
           onAdd={(text) => void editing.compose("add a part", { edit: "add_line", text, near: middle })}
-          onClose={() => setLine(false)}
+          onClose={() => {
+            setLine(false);
+            frame.current?.querySelector("svg")?.focus();
+          }}
         />
       )}
       <div ref={frame} className="relative min-h-0 grow touch-none overflow-clip" {...handlers}>

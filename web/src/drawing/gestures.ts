@@ -13,7 +13,7 @@ export type Gesture = { from: Point; at: Point; client: Point; far: boolean } & 
   | { kind: "net"; net: string }
   | { kind: "line"; pin: End }
   | { kind: "frame" }
-  | { kind: "pan"; view: View }
+  | { kind: "pan"; view: View; middle?: boolean }
 );
 
 /** What comes of a gesture. */
@@ -84,14 +84,21 @@ export function useGestures(selected: string[], { view, grid, pan }: Viewport, d
     } else if (gesture.kind === "note") deeds.openNote(gesture.note, gesture.client);
     else if (gesture.kind === "net") deeds.openNet(gesture.net, gesture.client);
     else if (gesture.kind === "line") deeds.select([gesture.pin[0]]);
-    else deeds.select([]);
+    else if (gesture.kind !== "pan" || !gesture.middle) deeds.select([]);
   };
 
   const handlers = {
     onPointerDown: (event: PointerEvent) => {
-      if (event.button !== 0) return;
+      if (event.button > 1) return;
       event.currentTarget.setPointerCapture(event.pointerId);
-      setGesture(begun(event));
+      if (event.button === 0) setGesture(begun(event));
+      else {
+        // The middle button pans, whatever lies beneath.
+        event.preventDefault();
+        const from = grid(event);
+        const client = { x: event.clientX, y: event.clientY };
+        setGesture({ from, at: from, client, far: false, kind: "pan", view, middle: true });
+      }
     },
     onPointerMove: (event: PointerEvent) => {
       if (!gesture) return;

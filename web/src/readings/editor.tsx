@@ -1,7 +1,7 @@
 import { Popover } from "radix-ui";
 import { useMemo, useState, type ReactNode } from "react";
 
-import { useMeasureTable, type Finding, type Measure, type SupplyShown } from "../api/client";
+import { refusal, useMeasureTable, type Finding, type Measure, type SupplyShown } from "../api/client";
 import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";
 import { symbol } from "../ui/quantity";
@@ -33,14 +33,20 @@ export function ReadingEditor({ shown, reading, isNew, findings, onKeep, onRemov
     measure?.of === "stage" ||
     (measure?.of === "signal" && draft.signal?.trim() !== "") ||
     (measure?.of === "port" && draft.signal?.trim() !== "" && (draft.current ?? "").trim() !== "");
-  const keep = () => onKeep(fitted({ ...draft, title: draft.title.trim() || name }, measure));
+  const [problem, setProblem] = useState<string>();
+  const keep = async () => {
+    const next = fitted({ ...draft, title: draft.title.trim() || name }, measure);
+    const why = await refusal(shown.id, { readings: [next], requirements: [] });
+    setProblem(why);
+    if (why === undefined) onKeep(next);
+  };
   return (
     <form
       className="grid w-[430px] grid-cols-[auto_1fr] items-center gap-x-3 gap-y-1.5 p-3"
       aria-label={isNew ? "New reading" : `Reading ${reading.title}`}
       onSubmit={(event) => {
         event.preventDefault();
-        if (ready) keep();
+        if (ready) void keep();
       }}
     >
       <Row label="Title">
@@ -112,11 +118,17 @@ export function ReadingEditor({ shown, reading, isNew, findings, onKeep, onRemov
           ))}
         </select>
       </Row>
-      {findings.map((finding, i) => (
-        <p key={i} className="col-span-2 text-missed" role="alert">
-          {finding.message}. {finding.remedy}.
+      {problem && (
+        <p className="col-span-2 text-missed" role="alert">
+          {problem}
         </p>
-      ))}
+      )}
+      {!problem &&
+        findings.map((finding, i) => (
+          <p key={i} className="col-span-2 text-missed" role="alert">
+            {finding.message}. {finding.remedy}.
+          </p>
+        ))}
       <span className="col-span-2 mt-1 flex justify-end gap-2">
         {onRemove && (
           <Button look="quiet" onClick={onRemove}>
@@ -201,7 +213,7 @@ function Subject({ supply, measure, draft, others, set }: SubjectProps) {
           onChange={(event) => set({ formula: event.target.value })}
           className={`figures w-full ${FIELD}`}
         />
-        <span className="figures block text-xs break-words text-muted">
+        <span className="figures block max-h-24 overflow-auto text-xs break-words text-muted">
           {others.map((r) => r.id).join(", ") || "No reading stands before this one."}
         </span>
       </Row>
@@ -299,7 +311,7 @@ export function ReadingPopover({
           align="end"
           collisionPadding={8}
           aria-label={editor.isNew ? "New reading" : editor.reading.title}
-          className="z-20 rounded-md border border-hairline bg-panel shadow-soft"
+          className="z-20 max-h-(--radix-popover-content-available-height) overflow-auto rounded-md border border-hairline bg-panel shadow-soft"
         >
           <ReadingEditor {...editor} onClose={() => onOpen(false)} />
         </Popover.Content>

@@ -92,6 +92,11 @@ export function Readings({ shown, study, editing, run, before }: Props) {
                 </td>
                 <td className="figures px-2 text-right whitespace-nowrap" title={now?.problem ?? undefined}>
                   {now ? show(now.value, now.unit) : "–"}
+                  {now?.value == null && now?.problem && (
+                    <span className="ml-auto block max-w-64 text-right text-xs whitespace-normal text-muted">
+                      {now.problem}
+                    </span>
+                  )}
                   {now?.metered != null && (
                     <span className="block text-xs text-muted" data-testid={`metered-${reading.id}`}>
                       metered {show(now.metered, now.unit)}

@@ -1,12 +1,13 @@
 import { Plus, Trash2 } from "lucide-react";
 import { useState } from "react";
 
-import { useMeasureTable, type Supply, type SupplyShown } from "../api/client";
+import { refusal, useMeasureTable, type Supply, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { begun, described, fitted, named, signalNames, unitFor, type Reading } from "../readings/draft";
 import { MeasureOptions } from "../readings/editor";
 import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";
+import { symbol } from "../ui/quantity";
 import { ValueField } from "../ui/valuefield";
 
 type Requirement = NonNullable<Supply["requirements"]>[number];
@@ -119,22 +120,30 @@ function NewLimit({ shown, editing, onDone }: NewProps) {
   const [study, setStudy] = useState(supply.studies?.[0]?.id ?? "");
   const [side, setSide] = useState<"at_most" | "at_least">("at_most");
   const [limit, setLimit] = useState("");
+  const [known, setKnown] = useState("");
+  const [problem, setProblem] = useState<string>();
+  const there = supply.readings?.find((r) => r.id === known);
   const row = measures.find((m) => m.id === measure);
+  const taken = there ?? { measure, signal };
+  const unit = unitFor(measures.find((m) => m.id === taken.measure)?.units ?? [], taken.signal ?? "");
   const settled = !["min", "max", "rise_time", "fall_time", "settling_time", "overshoot"].includes(measure);
-  const ready = (row?.of === "stage" || signal.trim() !== "") && limit.trim() !== "";
+  const ready = (there || row?.of === "stage" || signal.trim() !== "") && limit.trim() !== "";
   const begin = begun(supply, study);
   // Extremes are looked for everywhere; means where the supply has settled.
   const window = settled ? begin.window : "whole_run";
   const reading = fitted({ ...begin, measure, signal: signal.trim(), window }, row);
-  const name = described(reading, measures, supply);
-  const add = () => {
-    const id = named(supply, title.trim() || name);
-    editing.change("add a limit", (document) => {
-      document.readings = [...(document.readings ?? []), { ...reading, id, title: title.trim() || name }];
-      document.requirements = [
-        ...(document.requirements ?? []),
-        { id, title: title.trim() || name, reading: id, [side]: limit.trim() },
-      ];
+  const name = there?.title ?? described(reading, measures, supply);
+  const add = async () => {
+    const called = title.trim() || name;
+    const id = named(supply, called);
+    const limited = { id, title: called, reading: there?.id ?? id, [side]: limit.trim() };
+    const readings = there ? [] : [{ ...reading, id, title: called }];
+    const why = await refusal(shown.id, { readings, requirements: [limited] });
+    setProblem(why);
+    if (why !== undefined) return;
+    void editing.change("add a limit", (document) => {
+      document.readings = [...(document.readings ?? []), ...readings];
+      document.requirements = [...(document.requirements ?? []), limited];
     });
     onDone();
   };
@@ -144,7 +153,7 @@ function NewLimit({ shown, editing, onDone }: NewProps) {
       aria-label="New limit"
       onSubmit={(event) => {
         event.preventDefault();
-        if (ready) add();
+        if (ready) void add();
       }}
     >
       <label htmlFor="limit-title" className="text-muted">
@@ -161,14 +170,28 @@ function NewLimit({ shown, editing, onDone }: NewProps) {
       <span className="flex items-center gap-2">
         <select
           aria-label="Measure"
-          value={measure}
-          onChange={(event) => setMeasure(event.target.value as Reading["measure"])}
-          className={FIELD}
+          value={there ? `reading ${there.id}` : measure}
+          onChange={(event) => {
+            const chosen = event.target.value;
+            const of = supply.readings?.find((r) => chosen === `reading ${r.id}`);
+            setKnown(of?.id ?? "");
+            if (!of) setMeasure(chosen as Reading["measure"]);
+          }}
+          className={`max-w-56 ${FIELD}`}
         >
+          {(supply.readings?.length ?? 0) > 0 && (
+            <optgroup label="Readings there are">
+              {supply.readings?.map((r) => (
+                <option key={r.id} value={`reading ${r.id}`}>
+                  {r.title}
+                </option>
+              ))}
+            </optgroup>
+          )}
           <MeasureOptions measures={measures.filter((m) => m.of === "signal" || m.of === "stage")} />
         </select>
-        <span className="text-muted">of{row?.of === "stage" && " the whole supply"}</span>
-        {row?.of !== "stage" && (
+        {!there && <span className="text-muted">of{row?.of === "stage" && " the whole supply"}</span>}
+        {!there && row?.of !== "stage" && (
           <>
             <input
               aria-label="Signal"
@@ -190,7 +213,8 @@ function NewLimit({ shown, editing, onDone }: NewProps) {
       <span className="text-muted">in</span>
       <select
         aria-label="Study of the limit"
-        value={study}
+        value={there?.study ?? study}
+        disabled={there !== undefined}
         onChange={(event) => setStudy(event.target.value)}
         className={FIELD}
       >
@@ -222,7 +246,13 @@ function NewLimit({ shown, editing, onDone }: NewProps) {
         <Button type="submit" look="main" disabled={!ready}>
           Add
         </Button>
+        <span className="text-muted">{symbol(unit)}</span>
       </span>
+      {problem && (
+        <p role="alert" className="col-span-2 text-missed">
+          {problem}
+        </p>
+      )}
     </form>
   );
 }

@@ -24,6 +24,7 @@ mod spectrum;
 mod supplies;
 mod table;
 mod traces;
+mod wouldbe;
 
 use aide::axum::ApiRouter;
 use aide::axum::routing::{delete_with, get_with, post_with, put_with};
@@ -74,6 +75,7 @@ fn routes() -> ApiRouter<App> {
                 o.id("restoreRevision").response::<409, axum::Json<supplies::Conflict>>()
             }),
         )
+        .api_route("/api/supplies/{supply}/would-be", post_with(wouldbe::would_be, |o| o.id("wouldBe")))
         .api_route("/api/supplies/{supply}/joining", post_with(parts::ask_joining, |o| o.id("joining")))
         .api_route("/api/supplies/{supply}/line", post_with(parts::line, |o| o.id("readLine")))
         .api_route("/api/supplies/{supply}/materials", get_with(parts::materials, |o| o.id("materials")))
