@@ -206,3 +206,59 @@ async fn what_is_changed_while_the_server_is_away_is_stored_later() -> Result<()
     page.close().await?;
     other.close().await
 }
+
+/// A value that is typed and not yet entered is run with when *Run* is pressed; a drag of a trimmed value is one change and one run, and
+/// what was tried on its way is gone.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_stands_in_a_field_is_run_and_a_drag_is_one_change() -> Result<()> {
+    const RUNS: &str = "
+        const [done] = arguments;
+        const path = location.pathname.split('/')[2];
+        fetch(`/api/supplies/${path}/runs`).then((a) => a.json()).then((runs) => Promise.all(runs.map(async (run) => {
+            const document = await (await fetch(`/api/runs/${run.id}/document`)).json();
+            const c1 = document.parts.find((part) => part.id === 'C1');
+            return [run.revision, run.passing, c1.parameters.capacitance, run.state];
+        }))).then(done);";
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    choose(&page, "C1").await?;
+    let field = Locator::XPath("//label[normalize-space()='Capacitance']/following-sibling::div//input");
+    let field = page.client.wait().for_element(field).await?;
+    field.click().await?;
+    // An expression, which only the server can read.
+    field.send_keys("\u{E009}a\u{E000}2 * 750u").await?;
+    page.run().await?;
+    let runs = page.client.execute_async(RUNS, vec![]).await?;
+    assert_eq!(runs, serde_json::json!([[2, false, "2 * 750u", "done"]]));
+
+    page.press("Close the inspector").await?;
+    page.press("Trim").await?;
+    let value = Locator::XPath("//select[@aria-label='Value to trim']/descendant::option[.='C1 capacitance']");
+    page.client.find(value).await?.click().await?;
+    let drag = page.find("[aria-label='Drag C1 capacitance']").await?;
+    drag.click().await?;
+    saved(&page).await?;
+    for _ in 0..12 {
+        drag.send_keys("\u{E014}").await?;
+    }
+    drag.send_keys("\u{E007}").await?;
+    page.text("[data-testid=saved]", |text| {
+        text.starts_with("Saved, revision 3") || text.starts_with("Saved, revision 4")
+    })
+    .await?;
+    let deadline = Instant::now() + Duration::from_secs(15);
+    loop {
+        let runs = page.client.execute_async(RUNS, vec![]).await?;
+        let list = runs.as_array().cloned().unwrap_or_default();
+        let ended = list.iter().all(|run| run[1] == false && run[3] == "done");
+        let revision = page.text("[data-testid=saved]", |text| text.starts_with("Saved")).await?;
+        if ended && list.len() >= 2 && revision.ends_with(&list[0][0].to_string()) {
+            assert!(list.len() <= 3, "one run for each change: {runs}");
+            break;
+        }
+        ensure!(Instant::now() < deadline, "{runs} {revision}");
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    page.close().await
+}

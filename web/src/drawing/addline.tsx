@@ -54,7 +54,7 @@ export function AddLine({ supply, onAdd, onClose }: Props) {
         autoComplete="off"
         className="figures h-9 w-full rounded-md bg-transparent px-3"
       />
-      <p className="px-3 pb-1 text-xs" role="status">
+      <p className="px-3 pt-1 pb-1 text-xs" role="status">
         {reading?.summary ? (
           <span className="text-met">{reading.summary}. Enter adds it.</span>
         ) : (

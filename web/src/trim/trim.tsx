@@ -279,7 +279,15 @@ function Steps({ shown, value, onPass, onSet }: StepsProps) {
   const name = `${value.part} ${value.name.toLowerCase()}`;
   const there = place === 0 ? undefined : at(place);
   return (
-    <span className="flex items-center gap-1">
+    <span className="relative flex items-center gap-1">
+      {there !== undefined && (
+        <span
+          className="figures absolute bottom-full left-7 rounded-sm bg-copper-soft px-1 text-xs whitespace-nowrap"
+          aria-hidden="true"
+        >
+          {show(Number(there), value.unit, 3)}
+        </span>
+      )}
       <Button
         look="quiet"
         className="h-7 px-1"
@@ -311,9 +319,6 @@ function Steps({ shown, value, onPass, onSet }: StepsProps) {
         onBlur={end}
         onKeyUp={(event) => event.key === "Enter" && end()}
       />
-      <span className="figures w-16 text-xs text-muted" aria-hidden="true">
-        {there === undefined ? "" : show(Number(there), value.unit, 3)}
-      </span>
       <Button
         look="quiet"
         className="h-7 px-1"
