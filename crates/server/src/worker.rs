@@ -9,7 +9,7 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 use studies::{End, Ran};
 use tokio::runtime::Handle;
-use tokio::sync::mpsc;
+use tokio::sync::{mpsc, oneshot};
 use traces::{Packed, TraceBuilder};
 use uuid::Uuid;
 
@@ -86,7 +86,7 @@ async fn simulate(
     let shared = Arc::new(Shared::default());
     let slow_down = worker.slow_down;
     let (store, handle) = (worker.store.clone(), Handle::current());
-    let computing = tokio::task::spawn_blocking({
+    let computing = behind_requests({
         let shared = Arc::clone(&shared);
         move || {
             let circuit = prepare(&document)?;
@@ -122,12 +122,29 @@ async fn simulate(
             (ran.map_or_else(|message| Ok(Finish::failed(message)), |ran| finish(&ran))?, rows, Some(nodes))
         }
         Ok(Err(message)) => (Finish::failed(message), rows, None),
-        Err(error) => {
-            tracing::error!("run {run}: {error}");
+        Err(_) => {
+            tracing::error!("run {run} broke off");
             let message = "the simulation broke off because of a defect in Mellow Coil".to_owned();
             (Finish::failed(message), rows, None)
         }
     })
+}
+
+/// How far behind the threads that answer requests a computing one stands.
+const NICE: i32 = 10;
+
+/// Computes on a thread of its own that gives way to those which answer requests; an error if the work broke off.
+fn behind_requests<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> oneshot::Receiver<T> {
+    let (tell, told) = oneshot::channel();
+    let begun = std::thread::Builder::new().name("run".to_owned()).spawn(move || {
+        // Where that is not allowed it is no reason not to compute.
+        let _ = rustix::process::nice(NICE);
+        let _ = tell.send(work());
+    });
+    if let Err(error) = begun {
+        tracing::error!("no thread to compute on: {error}");
+    }
+    told
 }
 
 /// Passes what an earlier run recorded on, as if it had been computed anew.
