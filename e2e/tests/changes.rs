@@ -144,7 +144,8 @@ async fn what_is_stored_is_what_was_done() -> Result<()> {
                 page.client.refresh().await?;
                 page.find("[data-part=C1]").await?;
                 choose(&page, "C1").await?;
-                (done.past.clear(), done.future.clear());
+                done.past.clear();
+                done.future.clear();
             }
             _ => {
                 net.cut(true);

@@ -28,6 +28,7 @@ interface Props {
 export function StripControls(props: Props) {
   const { supply, run, strip, alone, onChange, onRemove } = props;
   const signals = signalsOf(strip);
+  const of = signals.join(", ") || "the empty strip";
   return (
     <div className="absolute top-0.5 right-0 flex bg-ground/80 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 has-[[data-state=open]]:opacity-100">
       <SignalTray
@@ -42,7 +43,12 @@ export function StripControls(props: Props) {
       {signals.length > 1 && (
         <Menu
           trigger={
-            <Button look="quiet" className="h-6 px-1" aria-label="Remove a trace" title="Remove a trace">
+            <Button
+              look="quiet"
+              className="h-6 px-1"
+              aria-label={`Remove a trace of ${of}`}
+              title="Remove a trace"
+            >
               <Minus size={13} />
             </Button>
           }
@@ -70,8 +76,8 @@ export function StripControls(props: Props) {
         <Button
           look="quiet"
           className="h-6 px-1"
-          aria-label="Remove this strip"
-          title="Remove this strip"
+          aria-label={`Remove the strip of ${of}`}
+          title={`Remove the strip of ${of}`}
           onClick={onRemove}
         >
           <X size={13} />

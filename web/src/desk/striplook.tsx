@@ -1,4 +1,5 @@
 import { SlidersHorizontal } from "lucide-react";
+import { useState } from "react";
 
 import { evaluateEntry, type Strip, type StripTrace, type Supply, type Unit } from "../api/client";
 import { traceColour } from "../plot/frame";
@@ -152,27 +153,41 @@ interface NumberProps {
   unit: Unit;
   value?: number | null;
   fallback: string;
+  /** Why a value cannot be taken; nothing if it can. */
+  refuse?: (value: number) => string | undefined;
   onChange: (value: number | undefined) => void;
 }
 
 /** A number with a unit, or nothing. */
-function NumberField({ id, label, help, unit, value, fallback, onChange }: NumberProps) {
+function NumberField({ id, label, help, unit, value, fallback, refuse, onChange }: NumberProps) {
+  const [problem, setProblem] = useState<string>();
   const text = value == null ? "" : String(value);
   const commit = async (typed: string) => {
+    setProblem(undefined);
     if (typed === "") return onChange(undefined);
     const meaning = await evaluateEntry(id, typed, unit);
-    if (meaning.value != null) onChange(meaning.value);
+    if (meaning.value == null) return;
+    const why = refuse?.(meaning.value);
+    setProblem(why);
+    if (why === undefined) onChange(meaning.value);
   };
   return (
-    <ValueField
-      supply={id}
-      label={label}
-      help={help}
-      unit={unit}
-      text={text}
-      fallback={fallback}
-      onCommit={(typed) => void commit(typed)}
-    />
+    <div>
+      <ValueField
+        supply={id}
+        label={label}
+        help={help}
+        unit={unit}
+        text={text}
+        fallback={fallback}
+        onCommit={(typed) => void commit(typed)}
+      />
+      {problem && (
+        <p role="alert" className="text-xs text-missed">
+          {problem}
+        </p>
+      )}
+    </div>
   );
 }
 
@@ -199,6 +214,13 @@ function Scales({ id, strip, unitOf, onChange }: Props) {
             unit={of}
             value={scale[name]}
             fallback="fits itself"
+            refuse={(value) => {
+              const [from, to] = name === "from" ? [value, scale.to] : [scale.from, value];
+              if (from == null || to == null || from < to) return undefined;
+              return name === "to"
+                ? "this is to lie above where the scale begins"
+                : "this is to lie below its end";
+            }}
             onChange={(value) => set({ ...scale, [name]: value })}
           />
         );

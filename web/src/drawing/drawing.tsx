@@ -172,6 +172,7 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
           // Pressed while the line is open, it leads back into it.
           document.querySelector<HTMLElement>("[aria-label='Part to add']")?.focus();
         }}
+        onNote={(index) => setNote({ index, at: { left: 40, top: 60 } })}
         onFit={fit}
         onTurn={() => turn(selected)}
         onMirror={() => mirror(selected)}

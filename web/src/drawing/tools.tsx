@@ -28,6 +28,8 @@ interface Props {
   near: [number, number];
   editing: Editing;
   onLine: () => void;
+  /** Opens a note that has just been added. */
+  onNote: (index: number) => void;
   onFit: () => void;
   onTurn: () => void;
   onMirror: () => void;
@@ -50,10 +52,13 @@ export function Tools(props: Props) {
   const byHand = shown.document.parts?.some((part) => part.at?.by_hand);
   const tidy = (parts: string[], keep = false) =>
     void editing.compose("tidy the drawing", { edit: "tidy", parts, keep });
-  const note = () =>
-    editing.change("add a note", (document) => {
+  const note = () => {
+    const index = shown.document.texts?.length ?? 0;
+    void editing.change("add a note", (document) => {
       document.texts = [...(document.texts ?? []), { text: "Note", x: near[0], y: near[1] }];
     });
+    props.onNote(index);
+  };
   const name = shown.document.title.toLowerCase().replaceAll(/[^a-z0-9]+/g, "-");
   return (
     <div
