@@ -19,7 +19,7 @@ async fn count(page: &Page, css: &str, wanted: usize) -> Result<()> {
 /// Chooses to delete the first supply, as far as the question.
 async fn ask_to_delete(page: &Page) -> Result<()> {
     page.click("main li button[aria-label^='More for']").await?;
-    page.click("[role=menuitem]").await?;
+    page.press("Delete…").await?;
     page.text("[role=alertdialog]", |text| text.contains("had back for a day")).await.map(drop)
 }
 

@@ -38,7 +38,7 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     // What a meter showed stands beneath it, with how far off it is.
     page.text("[data-testid=metered-rise_of_the_bus]", |text| text.contains("metered 5") && text.contains('%')).await?;
     assert!(page.client.find(Locator::Css("[data-testid=numbers-old]")).await.is_err());
-    // One that cannot be is kept, marked, and opens with what is wrong.
+    // One that cannot be is not added, and says what is wrong.
     page.press("Add reading").await?;
     fill(&page, "Title", "Nonsense").await?;
     choose(&page, "Measure", "formula").await?;
@@ -46,14 +46,15 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     page.click_on(Locator::XPath("//form//button[.='Add reading']")).await?;
     page.text("form [role=alert]", |text| text.contains("V and A cannot be added")).await?;
     page.picture("editor-error.png").await?;
+    assert!(page.client.find(Locator::Css("[data-testid=reading-nonsense]")).await.is_err());
     fill(&page, "Formula", "bus_ripple / bus_mean").await?;
-    page.press("Keep").await?;
+    page.click_on(Locator::XPath("//form//button[.='Add reading']")).await?;
     page.text("[data-testid=reading-nonsense]", |text| text.contains("0.")).await?;
     page.picture("readings.png").await?;
     // Taken away again, and had back.
     page.press("Nonsense").await?;
     page.press("Remove").await?;
-    page.client.wait().for_element(Locator::XPath("//*[@data-testid='saved'][contains(.,'revision 5')]")).await?;
+    page.client.wait().for_element(Locator::XPath("//*[@data-testid='saved'][contains(.,'revision 4')]")).await?;
     assert!(page.client.find(Locator::Css("[data-testid=reading-nonsense]")).await.is_err());
     page.press("Undo").await?;
     page.find("[data-testid=reading-nonsense]").await?;

@@ -239,13 +239,12 @@ async fn a_drawing_is_looked_at_arranged_noted_and_saved() -> Result<()> {
     let row = |place: &str| place.split([' ', ')']).nth(1).map(str::to_owned);
     assert_eq!(row(&place_of(&page, "C1").await?), row(&place_of(&page, "D1").await?));
 
-    // A note is put down and written.
+    // A note is put down and written: it opens for that.
     page.press("Add note").await?;
     saved(&page, 5).await?;
     page.find("[data-note='0']").await?;
-    let note = middle(&page, "[data-note='0'] text").await?;
-    drag(&page, note, note).await?;
-    page.find("[aria-label='Text of the note']").await?.send_keys("Keep it away from the lamp").await?;
+    let text = "\u{E009}a\u{E000}Keep it away from the lamp";
+    page.find("textarea[aria-label='Text of the note']:focus").await?.send_keys(text).await?;
     page.press("Done").await?;
     saved(&page, 6).await?;
     page.text("[data-note='0']", |text| text == "Keep it away from the lamp").await?;

@@ -89,7 +89,10 @@ interface NoteProps {
 /** A note's text. */
 export function NoteCard({ at, text, onChange, onRemove, onClose }: NoteProps) {
   const field = useRef<HTMLTextAreaElement>(null);
-  useEffect(() => field.current?.select(), []);
+  useEffect(() => {
+    field.current?.focus();
+    field.current?.select();
+  }, []);
   const commit = () => {
     const typed = field.current?.value.trim() ?? "";
     if (typed && typed !== text) onChange(typed);
