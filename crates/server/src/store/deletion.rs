@@ -1,7 +1,8 @@
 //! Deleting, having back, and giving room free.
 
 use super::schema::{accounts, runs, supplies};
-use super::{Result, RunState, Store};
+use super::state::RunState;
+use super::{Result, Store};
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel::sql_types::{BigInt, Integer, Nullable, Text, Timestamptz};

@@ -1,7 +1,7 @@
 //! The library: what is listed of supplies and of their latest runs stands ready, so that no document and no outcome is read
 //! for it.
 
-use super::runs::essence;
+use super::essence::{essence, judged_by, verdicts};
 use super::schema::{runs, supplies};
 use super::{Result, Store};
 use chrono::{DateTime, Utc};
@@ -12,7 +12,6 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::{BTreeMap, HashMap};
-use studies::{Outcome, Standing};
 use uuid::Uuid;
 
 /// Characters of the notes that the library lists.
@@ -41,19 +40,6 @@ impl Summary {
             studies: document.studies.iter().map(|s| (s.id.clone(), short(&s.id))).collect(),
         }
     }
-}
-
-/// Stands for what a document, as it is run, reads and requires.
-pub(crate) fn judged_by(document: &Supply) -> Uuid {
-    let text = serde_json::to_vec(&(&document.readings, &document.requirements)).unwrap_or_default();
-    Uuid::new_v5(&Uuid::NAMESPACE_OID, &text)
-}
-
-/// Where each requirement stands after a run.
-pub(crate) fn verdicts(outcome: &Value) -> Option<Value> {
-    let outcome: Outcome = serde_json::from_value(outcome.clone()).ok()?;
-    let standings: BTreeMap<String, Standing> = outcome.verdicts.into_iter().map(|v| (v.id, v.standing)).collect();
-    serde_json::to_value(standings).ok()
 }
 
 /// A supply as the library lists it.

@@ -2,17 +2,21 @@
 
 mod chunks;
 mod deletion;
+mod essence;
 mod library;
 mod measured;
 mod own_parts;
 mod runs;
 mod schema;
+mod state;
 mod supplies;
 
 pub(crate) use deletion::DeletedSupply;
+pub(crate) use essence::essence;
 pub(crate) use library::{LatestRun, Order, Summary, SupplySummary};
 pub(crate) use measured::NewMeasured;
-pub(crate) use runs::{Begun, Finish, NewRun, RunRow, RunState, Stranded, essence};
+pub(crate) use runs::{Begun, Finish, NewRun, RunRow, Stranded};
+pub(crate) use state::RunState;
 pub(crate) use supplies::{Change, RevisionRow, Saved, SupplyRow};
 
 use diesel::migration::MigrationSource;

@@ -1,12 +1,12 @@
+use super::essence::{essence, judged_by, verdicts};
 use super::schema::{runs, supplies, trace_chunks};
+use super::state::RunState;
 use super::{Result, Store};
 use chrono::{DateTime, Utc};
 use circuit::Supply;
 use diesel::prelude::*;
 use diesel::sql_types;
 use diesel_async::{AsyncConnection, RunQueryDsl};
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use traces::Packed;
 use uuid::Uuid;
@@ -43,39 +43,6 @@ pub(crate) struct RunRow {
     pub(crate) note: String,
     /// Whether it is gone with the next of its study.
     pub(crate) passing: bool,
-}
-
-/// Where a run stands.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-pub(crate) enum RunState {
-    /// Waiting for a worker.
-    Queued,
-    /// A worker has it.
-    Running,
-    /// It reached its end.
-    Done,
-    /// It was stopped; what it had is kept.
-    Stopped,
-    /// It could not go on; what it had is kept.
-    Failed,
-}
-
-impl RunState {
-    pub(crate) fn name(self) -> &'static str {
-        match self {
-            RunState::Queued => "queued",
-            RunState::Running => "running",
-            RunState::Done => "done",
-            RunState::Stopped => "stopped",
-            RunState::Failed => "failed",
-        }
-    }
-
-    /// Whether it will not change any more.
-    pub(crate) fn is_final(self) -> bool {
-        matches!(self, RunState::Done | RunState::Stopped | RunState::Failed)
-    }
 }
 
 impl RunRow {
@@ -145,12 +112,6 @@ pub(crate) struct NewRun<'a> {
     pub(crate) passing: bool,
 }
 
-/// Stands for all in a supply that decides the result of a study: where it is the same, so are the numbers.
-pub(crate) fn essence(supply: &Supply, study: &str) -> Uuid {
-    let text = serde_json::to_vec(&circuit::decisive(supply, study)).unwrap_or_default();
-    Uuid::new_v5(&Uuid::NAMESPACE_OID, &text)
-}
-
 pub(super) const COUNT_BYTES: &str = "
     UPDATE runs SET bytes = pg_column_size(document) + coalesce(pg_column_size(outcome), 0)
         + (SELECT coalesce(sum(octet_length(data)), 0) FROM trace_chunks WHERE run_id = $1)
@@ -199,7 +160,7 @@ impl Store {
             run;
         // How long a run is and how accurate does not change what it is of.
         let essence = goes_on_from.map_or_else(|| Some(essence(document, study)), |(_, essence)| essence);
-        let judged_by = super::library::judged_by(document);
+        let judged_by = judged_by(document);
         let document = serde_json::to_value(document)?;
         let earlier = goes_on_from.map(|(run, _)| run);
         let mut connection = self.connection().await?;
@@ -382,7 +343,7 @@ impl Store {
                     .set((
                         runs::state.eq(finish.state.name()),
                         runs::outcome.eq(&finish.outcome),
-                        runs::verdicts.eq(finish.outcome.as_ref().and_then(super::library::verdicts)),
+                        runs::verdicts.eq(finish.outcome.as_ref().and_then(verdicts)),
                         runs::message.eq(&finish.message),
                         finish.engine_version.as_ref().map(|version| runs::engine_version.eq(version)),
                         finish.kept.as_ref().map(|(time, kept)| (runs::simulated_time.eq(time), runs::kept.eq(kept))),
