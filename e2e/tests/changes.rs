@@ -71,7 +71,7 @@ async fn drawn(page: &Page, part: &str) -> Result<(i64, i64)> {
 async fn saved(page: &Page) -> Result<()> {
     page.text("[data-testid=saved]", |text| text.starts_with("Saved")).await?;
     let left =
-        page.script("return Object.keys(localStorage).filter((key) => key.includes('changes of')).length").await?;
+        page.script("return Object.keys(localStorage).filter((key) => key.includes('change of')).length").await?;
     ensure!(left == 0, "changes are kept though everything is stored");
     Ok(())
 }

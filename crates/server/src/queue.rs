@@ -109,9 +109,10 @@ impl Queue {
                 tracing::debug!("stranded runs are not looked for: {error}");
                 Vec::new()
             });
-            for Stranded { id: run, known, .. } in stranded {
+            for Stranded { id: run, jobs, attempt, .. } in stranded {
                 tracing::info!("run {run} was in nobody's hands and is queued");
-                let name = if known { format!("{run} {}", Uuid::now_v7()) } else { run.to_string() };
+                // Whoever else finds it at the same time gives the job the same name, and it is put in once.
+                let name = if jobs > 0 { format!("{run} {attempt}.{jobs}") } else { run.to_string() };
                 if let Err(error) = self.put(run, name, 0).await {
                     tracing::warn!("run {run} could not be queued: {error}");
                 }

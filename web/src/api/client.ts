@@ -560,17 +560,23 @@ export function nameOf(run: Run): string {
   return [`revision ${run.revision}`, time, run.note].filter(Boolean).join(", ");
 }
 
-/** The preferred values on either side of one, known before they are asked for. */
+type Neighbours = Record<"here" | "up" | "down", EntryMeaning>;
+
+/** What a value is, and the preferred ones on either side of it, known before they are asked for. */
 export function useNeighbours({ id: supply, revision }: SupplyShown, text: string, unit: Unit) {
   const found = useQuery({
     queryKey: ["neighbours", supply, revision, text, unit],
     staleTime: Infinity,
+    // Another change beside it must not break a drag off.
+    placeholderData: (previous: Neighbours | undefined, query) =>
+      query?.queryKey[3] === text ? previous : undefined,
     queryFn: async () => {
-      const [up, down] = await Promise.all([
+      const [here, up, down] = await Promise.all([
+        evaluateEntry(supply, text, unit),
         evaluateEntry(supply, text, unit, "up"),
         evaluateEntry(supply, text, unit, "down"),
       ]);
-      return { up, down };
+      return { here, up, down };
     },
   });
   return found.data;

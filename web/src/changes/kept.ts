@@ -1,22 +1,39 @@
 import type { Change } from "./queue";
 
-const place = (supply: string) => `mellow-coil changes of ${supply}`;
+/** Each change has a place of its own, so that windows of one supply do not write over each other's. */
+const places = (supply: string) => `mellow-coil change of ${supply} `;
 
-/** The changes of a supply that are not stored yet, as the browser keeps them over a reload. */
+/** The changes of a supply that are not stored yet, in their order, as the browser keeps them over a reload. One that another window
+ * is about to send does no harm: the server makes it once. */
 export function load(supply: string): Change[] {
   try {
-    return JSON.parse(localStorage.getItem(place(supply)) ?? "[]") as Change[];
+    const kept = Object.keys(localStorage).filter((key) => key.startsWith(places(supply)));
+    return kept.sort().map((key) => JSON.parse(localStorage.getItem(key) ?? "") as Change);
   } catch {
     return [];
   }
 }
 
-/** Keeps them; a browser that keeps nothing for us is no reason not to go on. */
-export function keep(supply: string, changes: Change[]) {
+let last = 0;
+
+/** Keeps a change behind those there are; a browser that keeps nothing for us is no reason not to go on. */
+export function keep(supply: string, change: Change) {
+  last = Math.max(last + 1, Date.now());
   try {
-    if (changes.length === 0) localStorage.removeItem(place(supply));
-    else localStorage.setItem(place(supply), JSON.stringify(changes));
+    localStorage.setItem(`${places(supply)}${last} ${change.id}`, JSON.stringify(change));
   } catch {
-    // They are still sent from here.
+    // It is still sent from here.
+  }
+}
+
+/** Forgets a change that is stored, or cannot be. */
+export function forget(supply: string, { id }: Change) {
+  try {
+    const kept = Object.keys(localStorage).filter(
+      (key) => key.startsWith(places(supply)) && key.endsWith(id),
+    );
+    kept.forEach((key) => localStorage.removeItem(key));
+  } catch {
+    // Sent again, it is made once.
   }
 }

@@ -1,3 +1,5 @@
+import { v4 as uuid } from "uuid";
+
 import type { Edit, Supply, SupplyShown } from "../api/client";
 import { made, reversed, stepsBetween, type Step } from "./steps";
 
@@ -6,9 +8,12 @@ export interface Restoring {
   restore: number;
 }
 
-/** Something to be done to a supply: steps known here, a deed of the server, or the way back from an earlier change. */
+/**
+ * Something to be done to a supply: steps known here, which `states` has stages follow and which `gives` way where something else
+ * was done since; a deed of the server; or the way back from an earlier change, as long as its steps are not known.
+ */
 export type Change = { id: string; what: string; over?: boolean } & (
-  { steps: Step[]; states?: boolean } | { edit: Edit | Restoring } | { inverts: string }
+  { steps: Step[]; states?: boolean; gives?: boolean } | { edit: Edit | Restoring } | { inverts: string }
 );
 
 /** What is asked of the server. */
@@ -27,7 +32,8 @@ export interface Outside {
   stored: (supply: SupplyShown) => void;
   load: () => Change[];
   /** Keeps what is not stored yet, over a reload. */
-  keep: (pending: Change[]) => void;
+  keep: (change: Change) => void;
+  forget: (change: Change) => void;
   pause: () => Promise<void>;
 }
 
@@ -69,6 +75,7 @@ export class Changes {
   private sending = false;
   private unanswered = false;
   private problem?: string;
+  private refusals = 0;
   private clashes = false;
   private readonly listeners = new Set<() => void>();
   private standing: Standing;
@@ -104,24 +111,25 @@ export class Changes {
     const steps = stepsBetween(before, after);
     // What leaves all as it was is no step to undo and no revision.
     if (steps.length === 0) return Promise.resolve(undefined);
-    return this.add({ id: crypto.randomUUID(), what, steps, states });
+    return this.add({ id: uuid(), what, steps, states });
   }
 
   /** Has the server make a change; answers once it is stored. */
   compose(what: string, edit: Edit | Restoring): Promise<Made | undefined> {
-    return this.add({ id: crypto.randomUUID(), what, edit });
+    return this.add({ id: uuid(), what, edit });
   }
 
   undo = () => this.back(this.past, this.future);
 
   redo = () => this.back(this.future, this.past);
 
-  /** Whether everything is stored, once that is known. */
+  /** Whether everything is stored, once that is known; not if something was refused on the way. */
   async settled(): Promise<boolean> {
+    const before = this.refusals;
     while (this.pending.length > 0 && !this.clashes && !this.unanswered) {
       await new Promise<void>((resolve) => this.idle.push(resolve));
     }
-    return this.pending.length === 0;
+    return this.pending.length === 0 && this.refusals === before;
   }
 
   /** Makes the changes that meet others of another window all the same. */
@@ -150,7 +158,9 @@ export class Changes {
   private back(from: Known[], to: Known[]) {
     const last = from.pop();
     if (!last) return;
-    const change = { id: crypto.randomUUID(), what: last.what, inverts: last.id };
+    const known = this.inverses.get(last.id);
+    const way = known ? { steps: known, gives: true } : { inverts: last.id };
+    const change = { id: uuid(), what: last.what, ...way };
     to.push(change);
     void this.enqueue(change);
   }
@@ -158,7 +168,7 @@ export class Changes {
   private enqueue(change: Change): Promise<Made | undefined> {
     this.problem = undefined;
     this.pending.push(change);
-    this.outside.keep(this.pending);
+    this.outside.keep(change);
     const done = new Promise<Made | undefined>((resolve) => this.waiting.set(change.id, resolve));
     this.tell();
     void this.send();
@@ -190,7 +200,7 @@ export class Changes {
     if ("edit" in change) return { ...asks, edit: change.edit };
     const { document: next, unfit } = made(document, this.stepsOf(change) ?? [], change.over);
     // The way back leaves alone what was changed since.
-    if (unfit.length > 0 && "steps" in change) return "clashes";
+    if (unfit.length > 0 && "steps" in change && !change.gives) return "clashes";
     if (stepsBetween(document, next).length === 0) return undefined;
     if ("steps" in change && change.states) {
       return { ...asks, edit: { edit: "state", source: next.source ?? null, outputs: next.outputs ?? [] } };
@@ -212,6 +222,7 @@ export class Changes {
         else if ("stale" in answer) this.take(answer.stale);
         else if ("refused" in answer) {
           this.problem = answer.refused;
+          this.refusals += 1;
           this.drop(change);
         } else {
           this.tell();
@@ -249,7 +260,7 @@ export class Changes {
 
   private leave(change: Change, outcome: Made | undefined) {
     this.pending = this.pending.filter((other) => other.id !== change.id);
-    this.outside.keep(this.pending);
+    this.outside.forget(change);
     this.waiting.get(change.id)?.(outcome);
     this.waiting.delete(change.id);
   }

@@ -120,17 +120,27 @@ export function dropped(ids: string[], drawing: DrawingShown, kinds: Kinds, dx: 
   return regrouped(ids, drawing, kinds, (at) => ({ ...at, x: at.x + dx, y: at.y + dy }), false);
 }
 
-/** The middle of places, on the grid. */
-function middle(all: Placement[]): [number, number] {
-  const of = (values: number[]) => Math.round((Math.min(...values) + Math.max(...values)) / 2);
+/** Twice the middle of places, which may lie between the lines of the grid. */
+function twiceMiddle(all: Placement[]): [number, number] {
+  const of = (values: number[]) => Math.min(...values) + Math.max(...values);
   return [of(all.map((at) => at.x)), of(all.map((at) => at.y))];
+}
+
+/** The one of places that stands nearest to their middle: what is turned about it comes back in four turns. */
+function pivot(all: Placement[]): Placement | undefined {
+  const [x, y] = twiceMiddle(all);
+  const away = (at: Placement) => Math.hypot(2 * at.x - x, 2 * at.y - y);
+  return all.reduce<Placement | undefined>(
+    (nearest, at) => (nearest && away(nearest) <= away(at) ? nearest : at),
+    undefined,
+  );
 }
 
 /** Turns parts clockwise by a quarter, as one group. */
 export function turned(ids: string[], drawing: DrawingShown, kinds: Kinds): Change {
   const next = (turn: Placement["turn"]) => TURNS[(TURNS.indexOf(turn) + 1) % TURNS.length] ?? "none";
   return regrouped(ids, drawing, kinds, (at, all) => {
-    const [x, y] = middle(all);
+    const { x, y } = pivot(all) ?? at;
     return { ...at, x: x - (at.y - y), y: y + (at.x - x), turn: next(at.turn) };
   });
 }
@@ -139,7 +149,7 @@ export function turned(ids: string[], drawing: DrawingShown, kinds: Kinds): Chan
 export function mirrored(ids: string[], drawing: DrawingShown, kinds: Kinds): Change {
   return regrouped(ids, drawing, kinds, (at, all) => ({
     ...at,
-    x: 2 * middle(all)[0] - at.x,
+    x: twiceMiddle(all)[0] - at.x,
     // A part that lies is mirrored upside down, and stands the other way round.
     turn: at.turn === "quarter" ? "three_quarters" : at.turn === "three_quarters" ? "quarter" : at.turn,
     mirror: !at.mirror,
@@ -157,7 +167,7 @@ export function aligned(ids: string[], drawing: DrawingShown, kinds: Kinds, alon
     return along === "row" ? [place.x - left, right - place.x] : [place.y - top, bottom - place.y];
   };
   return regrouped(ids, drawing, kinds, (at, all) => {
-    const [x, y] = middle(all);
+    const [x, y] = twiceMiddle(all).map((twice) => Math.round(twice / 2)) as [number, number];
     const sorted = [...all].sort((a, b) => a[axis] - b[axis]);
     let edge = -Infinity;
     let found = at[axis];

@@ -2,7 +2,7 @@ import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useEffect, useState, useSyncExternalStore } from "react";
 
 import type { SupplyShown } from "../api/client";
-import { keep, load } from "../changes/kept";
+import { forget, keep, load } from "../changes/kept";
 import { Changes } from "../changes/queue";
 import { send } from "../changes/send";
 
@@ -35,7 +35,8 @@ function changesOf(shown: SupplyShown, client: QueryClient): Changes {
       void client.invalidateQueries({ queryKey: ["supplies"] });
     },
     load: () => load(id),
-    keep: (pending) => keep(id, pending),
+    keep: (change) => keep(id, change),
+    forget: (change) => forget(id, change),
     pause,
   });
   opened.set(id, changes);

@@ -90,7 +90,11 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
   const runIt = async () => {
     // What stands in a field is meant to be run with.
     if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
-    await entered();
+    if (!(await entered())) return;
+    // What was refused before stands in its field still, and is not passed over.
+    const invalid = [...document.querySelectorAll<HTMLElement>("input[aria-invalid=true]")];
+    const refused = invalid.find((field) => field.offsetParent !== null);
+    if (refused) return refused.focus();
     if ((await editing.settled()) && !whyBlocked(editing.newest().findings)) start.mutate({ study });
   };
   return (

@@ -2,7 +2,6 @@ import { Minus, Plus, X } from "lucide-react";
 import { useRef, useState } from "react";
 
 import {
-  evaluateEntry,
   isOver,
   useNeighbours,
   useStartRun,
@@ -256,20 +255,15 @@ interface StepsProps {
 
 /** The next preferred value down or up, and a drag over a decade. */
 function Steps({ shown, value, onPass, onSet }: StepsProps) {
-  const [from, setFrom] = useState<number>();
   const [place, setPlace] = useState(0);
   const neighbours = useNeighbours(shown, value.text, value.unit);
   const step = (way: "up" | "down") => {
     const next = neighbours?.[way];
     if (next && !next.problem) onSet(next.text);
   };
-  const begin = async () => {
-    if (place !== 0) return;
-    const meaning = await evaluateEntry(shown.id, value.text, value.unit);
-    setFrom(meaning.value ?? undefined);
-  };
+  const from = neighbours?.here.value;
   const at = (place: number) =>
-    from === undefined ? undefined : String(Number((from * 10 ** place).toPrecision(3)));
+    from == null ? undefined : String(Number((from * 10 ** place).toPrecision(3)));
   // A drag is one change: the one at its end.
   const end = () => {
     const text = at(place);
@@ -308,8 +302,7 @@ function Steps({ shown, value, onPass, onSet }: StepsProps) {
         step={0.005}
         value={place}
         className="w-24 accent-copper"
-        onPointerDown={() => void begin()}
-        onFocus={() => void begin()}
+        disabled={from == null}
         onChange={(event) => {
           setPlace(Number(event.target.value));
           const text = at(Number(event.target.value));

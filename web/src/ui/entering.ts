@@ -1,13 +1,14 @@
-/** Values that were entered and are still being looked at. */
-const going = new Set<Promise<unknown>>();
+/** Values that were entered and are still being looked at: whether each was taken. */
+const going = new Set<Promise<boolean>>();
 
 /** Lets others wait for a value that is being looked at. */
-export function entering(value: Promise<unknown>) {
-  going.add(value);
-  void value.finally(() => going.delete(value));
+export function entering(taken: Promise<boolean>) {
+  going.add(taken);
+  // Who waits begins to within the same click.
+  void taken.finally(() => setTimeout(() => going.delete(taken)));
 }
 
-/** Once every value entered has been taken or refused. */
-export async function entered() {
-  await Promise.allSettled(going);
+/** Whether every value entered was taken, once that is known. */
+export async function entered(): Promise<boolean> {
+  return (await Promise.all(going)).every(Boolean);
 }

@@ -59,7 +59,7 @@ export function ValueField(props: Props) {
     if (entry === text) return;
     const read = plain(entry, unit);
     if ((fallback !== undefined && entry.trim() === "") || read === "fine") return onCommit(entry.trim());
-    if (read) return;
+    if (read) return entering(Promise.resolve(false));
     const looked =
       found?.text === entry ? Promise.resolve(found.meaning) : evaluateEntry(supply, said(entry), unit);
     entering(
@@ -67,8 +67,12 @@ export function ValueField(props: Props) {
         (meaning) => {
           setFound({ text: entry, meaning });
           if (!meaning.problem) onCommit(entry.trim());
+          return !meaning.problem;
         },
-        () => setFound(undefined),
+        () => {
+          setFound(undefined);
+          return false;
+        },
       ),
     );
   };

@@ -295,8 +295,8 @@ pub(super) async fn still_to_make(
 ) -> Result<Result<SupplyRow, SaveAnswer>, ApiError> {
     let row = app.store.supply(app.account(), supply).await?.ok_or_else(ApiError::no_supply)?;
     let known = match change.id {
-        Some(id) if row.revision != change.revision => app.store.knows_change(app.account(), supply, id).await?,
-        _ => false,
+        Some(id) => app.store.knows_change(app.account(), supply, id).await?,
+        None => false,
     };
     if known {
         return Ok(Err(SaveAnswer::Stored(Box::new(shown(app, row).await?))));

@@ -7,10 +7,10 @@ use super::{Result, Store};
 use chrono::{DateTime, Utc};
 use circuit::{Supply, as_run};
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use serde_json::Value;
+use serde_json::{Map, Value};
 use std::collections::{BTreeMap, HashMap};
 use uuid::Uuid;
 
@@ -105,7 +105,7 @@ impl Store {
             Order::Begun => query.order(supplies::id.desc()),
         };
         let mut rows: Vec<SupplySummary> = query.offset(skip).limit(most).load(&mut connection).await?;
-        self.sum_up(&mut rows).await?;
+        sum_up(&mut connection, &mut rows).await?;
         let ids: Vec<Uuid> = rows.iter().map(|row| row.id).collect();
         let ended = runs::outcome.is_not_null().and(runs::deleted_at.is_null());
         let ended = ended.and(runs::measured.is_null()).and(runs::passing.eq(false));
@@ -116,43 +116,9 @@ impl Store {
             .select(LatestRun::as_select())
             .load(&mut connection)
             .await?;
-        drop(connection);
-        self.sum_up_runs(&mut latest).await?;
+        sum_up_runs(&mut connection, &mut latest).await?;
         let mut latest: HashMap<Uuid, LatestRun> = latest.into_iter().map(|run| (run.supply_id, run)).collect();
         Ok(rows.into_iter().map(|row| (latest.remove(&row.id), row)).map(|(run, row)| (row, run)).collect())
-    }
-
-    /// Sums up what was stored by a program that did not; what cannot be read stays without.
-    async fn sum_up(&self, rows: &mut [SupplySummary]) -> Result<()> {
-        for row in rows.iter_mut().filter(|row| row.summary.is_none()) {
-            let mut connection = self.connection().await?;
-            let document: Value =
-                supplies::table.find(row.id).select(supplies::document).first(&mut connection).await?;
-            let Ok(document) = Supply::from_json(&document.to_string()) else { continue };
-            let summary = serde_json::to_value(Summary::of(&document))?;
-            let same = supplies::id.eq(row.id).and(supplies::revision.eq(row.revision));
-            diesel::update(supplies::table.filter(same))
-                .set(supplies::summary.eq(&summary))
-                .execute(&mut connection)
-                .await?;
-            row.summary = Some(summary);
-        }
-        Ok(())
-    }
-
-    async fn sum_up_runs(&self, latest: &mut [LatestRun]) -> Result<()> {
-        for run in latest.iter_mut().filter(|run| run.verdicts.is_none()) {
-            let mut connection = self.connection().await?;
-            let (document, outcome): (Value, Option<Value>) =
-                runs::table.find(run.id).select((runs::document, runs::outcome)).first(&mut connection).await?;
-            run.verdicts = outcome.as_ref().and_then(verdicts);
-            run.judged_by = Supply::from_json(&document.to_string()).ok().map(|document| judged_by(&document));
-            diesel::update(runs::table.find(run.id))
-                .set((runs::verdicts.eq(&run.verdicts), runs::judged_by.eq(run.judged_by)))
-                .execute(&mut connection)
-                .await?;
-        }
-        Ok(())
     }
 
     /// Says what a supply is sorted under; false if there is none.
@@ -169,4 +135,32 @@ impl Store {
         let mine = supplies::account_id.eq(account).and(supplies::deleted_at.is_null());
         Ok(supplies::table.filter(mine).select(supplies::title).load(&mut connection).await?)
     }
+}
+
+/// Sums up what was stored by a program that did not; what cannot be read stays without.
+async fn sum_up(connection: &mut AsyncPgConnection, rows: &mut [SupplySummary]) -> Result<()> {
+    for row in rows.iter_mut().filter(|row| row.summary.is_none()) {
+        let document: Value = supplies::table.find(row.id).select(supplies::document).first(connection).await?;
+        let Ok(document) = Supply::from_json(&document.to_string()) else { continue };
+        let summary = serde_json::to_value(Summary::of(&document))?;
+        let same = supplies::id.eq(row.id).and(supplies::revision.eq(row.revision));
+        diesel::update(supplies::table.filter(same)).set(supplies::summary.eq(&summary)).execute(connection).await?;
+        row.summary = Some(summary);
+    }
+    Ok(())
+}
+
+/// The same for runs; what cannot be read has no verdicts.
+async fn sum_up_runs(connection: &mut AsyncPgConnection, latest: &mut [LatestRun]) -> Result<()> {
+    for run in latest.iter_mut().filter(|run| run.verdicts.is_none()) {
+        let (document, outcome): (Value, Option<Value>) =
+            runs::table.find(run.id).select((runs::document, runs::outcome)).first(connection).await?;
+        run.verdicts = Some(outcome.as_ref().and_then(verdicts).unwrap_or_else(|| Value::Object(Map::new())));
+        run.judged_by = Supply::from_json(&document.to_string()).ok().map(|document| judged_by(&document));
+        diesel::update(runs::table.find(run.id))
+            .set((runs::verdicts.eq(&run.verdicts), runs::judged_by.eq(run.judged_by)))
+            .execute(connection)
+            .await?;
+    }
+    Ok(())
 }

@@ -126,7 +126,8 @@ const GONE_ON_WITH: &str = "
 /// Runs that wait or go on, of which the queue knows nothing (any more). A job is called by its run, and what comes behind a blank
 /// tells one from the other.
 const STRANDED: &str = "
-    SELECT id, stop_requested, EXISTS (SELECT 1 FROM jobs WHERE run = r.id::text) AS known FROM runs r
+    SELECT id, stop_requested, (SELECT count(*) FROM jobs WHERE run = r.id::text) AS jobs,
+        attempt FROM runs r
     WHERE state IN ('queued', 'running')
         AND NOT EXISTS (SELECT 1 FROM jobs WHERE run = r.id::text AND alive)
         AND (coalesce(noted_at, created_at) < now() - interval '15 seconds'
@@ -147,9 +148,11 @@ pub(crate) struct Stranded {
     pub(crate) id: Uuid,
     #[diesel(sql_type = sql_types::Bool)]
     stop_requested: bool,
-    /// Whether there was a job of it.
-    #[diesel(sql_type = sql_types::Bool)]
-    pub(crate) known: bool,
+    /// How many jobs there were of it, and how often it was taken up.
+    #[diesel(sql_type = sql_types::BigInt)]
+    pub(crate) jobs: i64,
+    #[diesel(sql_type = sql_types::Integer)]
+    pub(crate) attempt: i32,
 }
 
 impl Store {

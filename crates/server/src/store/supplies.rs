@@ -6,6 +6,7 @@ use circuit::Supply;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, RunQueryDsl};
 use serde_json::Value;
+use tokio::task::block_in_place;
 use uuid::Uuid;
 
 /// A supply as stored.
@@ -82,7 +83,9 @@ impl Store {
     }
 
     pub(crate) async fn create_supply(&self, account: Uuid, document: &Supply) -> Result<SupplyRow> {
-        let (value, summary) = (serde_json::to_value(document)?, serde_json::to_value(Summary::of(document))?);
+        let (value, summary) = block_in_place(|| {
+            Ok::<_, super::StoreError>((serde_json::to_value(document)?, serde_json::to_value(Summary::of(document))?))
+        })?;
         let title = document.title.clone();
         let mut connection = self.connection().await?;
         let row = connection
@@ -124,7 +127,9 @@ impl Store {
         change: Change,
         document: &Supply,
     ) -> Result<Saved> {
-        let (value, summary) = (serde_json::to_value(document)?, serde_json::to_value(Summary::of(document))?);
+        let (value, summary) = block_in_place(|| {
+            Ok::<_, super::StoreError>((serde_json::to_value(document)?, serde_json::to_value(Summary::of(document))?))
+        })?;
         let title = document.title.clone();
         let mut connection = self.connection().await?;
         connection
