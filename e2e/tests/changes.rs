@@ -76,8 +76,9 @@ async fn saved(page: &Page) -> Result<()> {
     Ok(())
 }
 
+/// Chooses a part by key, for another may lie on it.
 async fn choose(page: &Page, part: &str) -> Result<()> {
-    page.click(&format!("[data-part={part}] > g")).await?;
+    page.find(&format!("[data-part={part}]")).await?.send_keys("\u{E007}").await?;
     page.find(&format!("[aria-label='Inspector of {part}']")).await?;
     Ok(())
 }

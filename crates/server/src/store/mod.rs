@@ -3,6 +3,7 @@
 mod chunks;
 mod deletion;
 mod essence;
+mod held;
 mod library;
 mod measured;
 mod own_parts;
@@ -21,10 +22,11 @@ pub(crate) use supplies::{Change, RevisionRow, Saved, SupplyRow};
 
 use diesel::migration::MigrationSource;
 use diesel::pg::Pg;
-use diesel_async::pooled_connection::deadpool::{Object, Pool};
+use diesel_async::pooled_connection::deadpool::Pool;
 use diesel_async::pooled_connection::{AsyncDieselConnectionManager, RecyclingMethod};
 use diesel_async::{AsyncConnection, AsyncMigrationHarness, AsyncPgConnection};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use held::Held;
 use uuid::Uuid;
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
@@ -86,8 +88,8 @@ impl Store {
         Ok(Store { pool })
     }
 
-    async fn connection(&self) -> Result<Object<AsyncPgConnection>> {
-        self.pool.get().await.map_err(|error| StoreError::Unreachable(error.to_string()))
+    async fn connection(&self) -> Result<Held> {
+        self.pool.get().await.map(Held::new).map_err(|error| StoreError::Unreachable(error.to_string()))
     }
 
     /// Answers if the database does and has all tables as they are meant.

@@ -139,7 +139,7 @@ impl Store {
                 let current: Option<SupplyRow> = supplies::table
                     .filter(mine)
                     .select(SupplyRow::as_select())
-                    .for_update()
+                    .for_no_key_update()
                     .first(connection)
                     .await
                     .optional()?;

@@ -2,6 +2,8 @@
 
 use crate::client::{Client, database, serve, sql};
 use serde_json::{Value, json};
+use std::io::Write;
+use std::net::TcpStream;
 use std::time::{Duration, Instant};
 use xtask::services::free_port;
 use xtask::{Postgres, Server};
@@ -99,6 +101,46 @@ fn what_is_asked_twice_is_done_once() {
     let go_on = || client.post(&format!("/api/runs/{}/go_on", run["id"].as_str().unwrap()), &json!({ "for": "1" })).1;
     let (first, second) = (go_on(), go_on());
     assert_eq!(first["id"], second["id"], "{first} {second}");
+}
+
+/// A client that goes away in the middle of a change leaves nothing held: the next change is made at once.
+#[test]
+fn who_goes_away_holds_nobody_up() {
+    let (_server, client) = serve(&database(), &[]);
+    let supply = client.demo();
+    let path = format!("/api/supplies/{}", supply["id"].as_str().unwrap());
+    let host = client.address.trim_start_matches("http://").to_owned();
+    let mut random = Random(1);
+    // Several connections to the database lie ready.
+    std::thread::scope(|threads| {
+        (0..12).for_each(|_| drop(threads.spawn(|| (0..4).for_each(|_| drop(client.get("/api/supplies"))))));
+    });
+    for k in 0..150 {
+        let shown = client.get(&path).1;
+        let mut document = shown["document"].clone();
+        document["title"] = format!("gone {k}").into();
+        let body = json!({ "revision": shown["revision"], "document": document }).to_string();
+        let head = format!(
+            "PUT {path} HTTP/1.1\r\nhost: {host}\r\ncontent-type: application/json\r\ncontent-length: {}\r\n\r\n",
+            body.len()
+        );
+        let mut stream = TcpStream::connect(&host).unwrap();
+        stream.write_all(head.as_bytes()).unwrap();
+        stream.write_all(body.as_bytes()).unwrap();
+        std::thread::sleep(Duration::from_micros(random.below(12_000)));
+        drop(stream);
+        let begun = Instant::now();
+        loop {
+            let shown = client.get(&path).1;
+            let body = json!({ "revision": shown["revision"], "document": shown["document"] }).to_string();
+            // What was sent last may be made just now.
+            if client.send("PUT", &path, &body).0 == 200 {
+                break;
+            }
+            assert!(begun.elapsed() < Duration::from_secs(5), "after {k}");
+        }
+        assert!(begun.elapsed() < Duration::from_secs(5), "after {k}: {:?}", begun.elapsed());
+    }
 }
 
 /// Runs on the way of a drag leave the supply alone, and only the last of them is there.
