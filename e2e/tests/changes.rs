@@ -107,7 +107,10 @@ async fn what_is_stored_is_what_was_done() -> Result<()> {
     let mut theirs = stored(&page, "R1").await?["parameters"]["resistance"].clone();
     let sheet = "svg[aria-label^='Circuit drawing']";
     for k in 0..count {
-        match rng.u32(..20) {
+        let action = rng.u32(..20);
+        // Told if something is amiss in the end.
+        println!("{k}: {action}, {:?}", done.now);
+        match action {
             0..4 => {
                 let text = format!("{}u", 1000 + rng.u32(..900));
                 let field = Locator::XPath("//label[normalize-space()='Capacitance']/following-sibling::div//input");
