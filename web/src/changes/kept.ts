@@ -16,23 +16,25 @@ export function load(supply: string): Change[] {
 
 let last = 0;
 
-/** Keeps a change behind those there are; a browser that keeps nothing for us is no reason not to go on. */
+const placesOf = (supply: string, { id }: Change) =>
+  Object.keys(localStorage).filter((key) => key.startsWith(places(supply)) && key.endsWith(id));
+
+/** Keeps a change behind those there are, or in its place if it is kept already; a browser that keeps nothing for us is no reason
+ * not to go on. */
 export function keep(supply: string, change: Change) {
   last = Math.max(last + 1, Date.now());
   try {
-    localStorage.setItem(`${places(supply)}${last} ${change.id}`, JSON.stringify(change));
+    const [place = `${places(supply)}${last} ${change.id}`] = placesOf(supply, change);
+    localStorage.setItem(place, JSON.stringify(change));
   } catch {
     // It is still sent from here.
   }
 }
 
 /** Forgets a change that is stored, or cannot be. */
-export function forget(supply: string, { id }: Change) {
+export function forget(supply: string, change: Change) {
   try {
-    const kept = Object.keys(localStorage).filter(
-      (key) => key.startsWith(places(supply)) && key.endsWith(id),
-    );
-    kept.forEach((key) => localStorage.removeItem(key));
+    placesOf(supply, change).forEach((key) => localStorage.removeItem(key));
   } catch {
     // Sent again, it is made once.
   }

@@ -68,6 +68,8 @@ type Known = Pick<Change, "id" | "what">;
 export class Changes {
   private pending: Change[];
   private readonly inverses = new Map<string, Step[]>();
+  /** What was stored when a change was asked for; later askings do not count as long as the first may have been heard. */
+  private readonly asked = new Map<string, SupplyShown>();
   private readonly waiting = new Map<string, (made: Made | undefined) => void>();
   private past: Known[] = [];
   private future: Known[] = [];
@@ -216,11 +218,14 @@ export class Changes {
       if (request === "clashes") this.clashes = true;
       else if (request === undefined) this.finish(change, this.base);
       else {
+        if (!this.asked.has(change.id)) this.asked.set(change.id, this.base);
         const answer = await this.outside.send(request);
         this.unanswered = "unanswered" in answer;
         if ("stored" in answer) this.finish(change, answer.stored);
-        else if ("stale" in answer) this.take(answer.stale);
-        else if ("refused" in answer) {
+        else if ("stale" in answer) {
+          this.asked.delete(change.id);
+          this.take(answer.stale);
+        } else if ("refused" in answer) {
           this.problem = answer.refused;
           this.refusals += 1;
           this.drop(change);
@@ -241,25 +246,46 @@ export class Changes {
   }
 
   private finish(change: Change, after: SupplyShown) {
-    const before = this.base;
-    const alone = after.revision <= before.revision + 1;
+    const before = this.asked.get(change.id);
     const steps = this.stepsOf(change);
-    if (alone) this.inverses.set(change.id, stepsBetween(after.document, before.document));
-    else if (steps) this.inverses.set(change.id, reversed(steps));
+    if (before && after.revision === before.revision + 1) {
+      this.inverses.set(change.id, stepsBetween(after.document, before.document));
+    } else if (steps) {
+      // It was found stored, among changes of others perhaps.
+      this.inverses.set(change.id, reversed(steps));
+    } else {
+      // What the server made of it is not told apart from what others made: there is no way back to offer.
+      this.forget(change);
+    }
     this.take(after);
-    this.leave(change, { before: before.document, after });
+    this.leave(change, { before: (before ?? after).document, after });
+    this.pending = this.pending.map((other) => this.settle(other));
+  }
+
+  /** A way back whose steps are known by now is kept with them: after a reload nobody else knows them. */
+  private settle(change: Change): Change {
+    const steps = "inverts" in change ? this.inverses.get(change.inverts) : undefined;
+    if (!steps) return change;
+    const settled = { id: change.id, what: change.what, steps, gives: true };
+    this.outside.keep(settled);
+    return settled;
   }
 
   private drop(change: Change) {
+    this.forget(change);
+    this.leave(change, undefined);
+  }
+
+  private forget(change: Change) {
     for (const list of [this.past, this.future]) {
       const index = list.findIndex((known) => known.id === change.id);
       if (index >= 0) list.splice(index, 1);
     }
-    this.leave(change, undefined);
   }
 
   private leave(change: Change, outcome: Made | undefined) {
     this.pending = this.pending.filter((other) => other.id !== change.id);
+    this.asked.delete(change.id);
     this.outside.forget(change);
     this.waiting.get(change.id)?.(outcome);
     this.waiting.delete(change.id);
