@@ -6,6 +6,7 @@
 mod api;
 mod assets;
 mod cli;
+mod computing;
 mod news;
 mod queue;
 mod recorded;

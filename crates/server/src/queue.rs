@@ -34,6 +34,11 @@ pub(crate) struct Job {
     pub(crate) run: Uuid,
 }
 
+/// Runs a worker computes at once.
+pub(crate) fn at_once() -> usize {
+    std::thread::available_parallelism().map_or(1, usize::from)
+}
+
 /// A handle on the queue; cheap to clone.
 #[derive(Clone)]
 pub(crate) struct Queue {
@@ -89,7 +94,7 @@ impl Queue {
             let told = Gathered(Pubsub::new(self.pool.clone(), QUEUE.to_owned()));
             let executor = WorkerBuilder::new(name.as_str())
                 .backend(self.storage().poll_with_stream(told))
-                .concurrency(std::thread::available_parallelism().map_or(1, usize::from))
+                .concurrency(at_once())
                 .data(worker.clone())
                 .build(perform);
             if let Err(error) = executor.run().await {

@@ -1,24 +1,17 @@
-//! Executes runs: the engine on a blocking thread, its chunks into the store as they come.
+//! Executes runs: each computed in a process of its own, its chunks into the store as they come.
 
-use crate::recorded::{Spool, TraceError, whole_pieces};
-use crate::store::{Begun, Finish, Result, RunState, Store, StoreError};
-use circuit::{Circuit, Severity, Supply, resolve};
-use recording::{Chunk, Chunks, Column, Command, Observer, Parter, Piece, Progress, Unreadable};
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use crate::computing::{Course, Limits, compute};
+use crate::store::{Begun, Finish, Result, Store, StoreError};
 use std::time::{Duration, Instant};
-use studies::{End, Ran};
-use tokio::runtime::Handle;
-use tokio::sync::{mpsc, oneshot};
-use traces::{Packed, TraceBuilder};
+use tokio::sync::mpsc;
+use traces::Packed;
 use uuid::Uuid;
 
 /// What a worker needs.
 #[derive(Clone)]
 pub(crate) struct Worker {
     pub(crate) store: Store,
-    /// Least duration of a run of the longest study, for trying out progress and stopping.
-    pub(crate) slow_down: Option<Duration>,
+    pub(crate) limits: Limits,
 }
 
 /// How often progress is noted and the wish to stop is looked up.
@@ -28,8 +21,7 @@ const PATIENCE: Duration = Duration::from_secs(60);
 /// Chunks encoded ahead of what is stored.
 const AHEAD: usize = 16;
 
-/// Times a run is taken up before it is given up; a run that needs more memory than there is ends its
-/// worker each time.
+/// Times a run is taken up before it is given up; one that takes the machine down ends its worker each time.
 const ATTEMPTS: i32 = 5;
 
 /// Executes one run from its beginning to a final state.
@@ -67,190 +59,41 @@ pub(crate) async fn execute(worker: &Worker, run: Uuid) -> Result<()> {
     patiently(|| store.retire_beside(run)).await
 }
 
-fn prepare(document: &serde_json::Value) -> std::result::Result<Circuit, String> {
-    let supply = Supply::from_json(&document.to_string()).map_err(|error| error.to_string())?;
-    resolve(&supply).map_err(|findings| {
-        let errors = findings.iter().filter(|f| f.severity == Severity::Error);
-        errors.map(|f| format!("{}. {}.", f.message, f.remedy)).collect::<Vec<_>>().join(" ")
-    })
-}
-
-/// Simulates and stores chunks as they come; the last of them are left for the end of the run, so that
+/// Has the run computed and stores chunks as they come; the last of them are left for the end of the run, so that
 /// outcome and traces appear together.
-async fn simulate(
-    worker: &Worker,
-    run: Uuid,
-    Begun { document, study, attempt, before, .. }: Begun,
-) -> Result<(Finish, Vec<Packed>, Option<i64>)> {
+async fn simulate(worker: &Worker, run: Uuid, begun: Begun) -> Result<(Finish, Vec<Packed>, Option<i64>)> {
     let (sender, receiver) = mpsc::channel(AHEAD);
-    let shared = Arc::new(Shared::default());
-    let slow_down = worker.slow_down;
-    let (store, handle) = (worker.store.clone(), Handle::current());
-    let computing = behind_requests({
-        let shared = Arc::clone(&shared);
-        move || {
-            let circuit = prepare(&document)?;
-            let columns = recording::columns(&circuit);
-            let builder = TraceBuilder::new(&circuit, &columns);
-            let spool = Spool::default();
-            let mut reporter =
-                Reporter { builder, spool, rows: sender, shared, started: Instant::now(), from: None, slow_down };
-            // What cannot be gone on with is computed from its beginning.
-            let from = before.and_then(|before| {
-                let kept: studies::Kept = ciborium::from_reader(before.kept.as_slice()).ok()?;
-                kept.fits(&circuit).ok().map(|()| (before.run, kept))
-            });
-            if let Some((earlier, _)) = &from {
-                let replayed = replay(&handle, &store, *earlier, &columns, &mut reporter);
-                replayed.map_err(|error| format!("what was recorded before cannot be read: {error}"))?;
-            }
-            let ran = studies::go_on(&circuit, &study, from.as_ref().map(|(_, kept)| kept), &mut reporter);
-            let last = reporter.builder.finish();
-            let ran = ran.map_err(|error| error.to_string());
-            Ok::<_, String>((ran, last, reporter.builder.nodes()))
-        }
-    });
-    let noting = note(&worker.store, run, attempt, Arc::clone(&shared));
+    let (course, attempt) = (Course::default(), begun.attempt);
+    let computing = compute(worker.limits, &worker.store, run, begun, &course, sender);
     // Progress is not waited for: when all is stored it is dropped where it stands.
-    let mut rows = tokio::select! {
-        left = keep(&worker.store, run, attempt, receiver, &shared) => left?,
-        () = noting => Vec::new(),
-    };
-    Ok(match computing.await {
-        Ok(Ok((ran, last, nodes))) => {
-            rows.extend(last);
-            (ran.map_or_else(|message| Ok(Finish::failed(message)), |ran| finish(&ran))?, rows, Some(nodes))
+    let storing = async {
+        tokio::select! {
+            left = keep(&worker.store, run, attempt, receiver, &course) => left,
+            () = note(&worker.store, run, attempt, &course) => Ok(Vec::new()),
         }
-        Ok(Err(message)) => (Finish::failed(message), rows, None),
-        Err(_) => {
-            tracing::error!("run {run} broke off");
-            let message = "the simulation broke off because of a defect in Mellow Coil".to_owned();
+    };
+    let (computed, rows) = tokio::join!(computing, storing);
+    let mut rows = rows?;
+    Ok(match computed {
+        Ok((finish, last, nodes)) => {
+            rows.extend(last);
+            (finish, rows, nodes)
+        }
+        Err(error) => {
+            let message = format!("no process could be started to compute the run: {error}; run it again in a moment");
             (Finish::failed(message), rows, None)
         }
     })
 }
 
-/// How far behind the threads that answer requests a computing one stands.
-const NICE: i32 = 10;
-
-/// Computes on a thread of its own that gives way to those which answer requests; an error if the work broke off.
-fn behind_requests<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> oneshot::Receiver<T> {
-    let (tell, told) = oneshot::channel();
-    let begun = std::thread::Builder::new().name("run".to_owned()).spawn(move || {
-        // Where that is not allowed it is no reason not to compute.
-        let _ = rustix::process::nice(NICE);
-        let _ = tell.send(work());
-    });
-    if let Err(error) = begun {
-        tracing::error!("no thread to compute on: {error}");
-    }
-    told
-}
-
-/// Passes what an earlier run recorded on, as if it had been computed anew.
-fn replay(
-    handle: &Handle,
-    store: &Store,
-    earlier: Uuid,
-    columns: &[Column],
-    reporter: &mut Reporter,
-) -> std::result::Result<(), TraceError> {
-    let mut parter = Parter::default();
-    let mut after = -1;
-    loop {
-        let pieces = handle.block_on(whole_pieces(store, earlier, columns, after))?;
-        let Some((last, _)) = pieces.last() else { return Ok(()) };
-        after = *last;
-        pieces.into_iter().for_each(|(_, piece)| reporter.record(parter.part(&piece)));
-    }
-}
-
-fn finish(Ran { outcome, kept }: &Ran) -> Result<Finish> {
-    let mut bytes = Vec::new();
-    let kept = kept.as_ref().and_then(|kept| {
-        ciborium::into_writer(kept, &mut bytes).ok()?;
-        Some((kept.time(), bytes))
-    });
-    let (state, message) = match &outcome.end {
-        End::Done => (RunState::Done, None),
-        End::Stopped { .. } => (RunState::Stopped, None),
-        End::Failed { message } => (RunState::Failed, Some(message.clone())),
-    };
-    let engine_version = Some(outcome.health.engine_version.clone());
-    Ok(Finish { state, outcome: Some(serde_json::to_value(outcome)?), message, engine_version, kept })
-}
-
-/// What the computing thread and the storing tasks tell each other.
-#[derive(Default)]
-struct Shared {
-    stop: AtomicBool,
-    /// Bits of the simulated time.
-    time: AtomicU64,
-}
-
-/// Encodes chunks on the computing thread, hands them over to be stored, and keeps them until the run is judged.
-struct Reporter {
-    builder: TraceBuilder,
-    spool: Spool,
-    rows: mpsc::Sender<(Vec<Packed>, i64)>,
-    shared: Arc<Shared>,
-    started: Instant,
-    /// Simulated time of the first step, s.
-    from: Option<f64>,
-    slow_down: Option<Duration>,
-}
-
-impl Observer for Reporter {
-    fn progress(&mut self, progress: &Progress<'_>) -> Command {
-        self.shared.time.store(progress.time.to_bits(), Ordering::Relaxed);
-        if let Some(whole) = self.slow_down {
-            let from = *self.from.get_or_insert(progress.time);
-            let due = whole.mul_f64(((progress.time - from) / progress.end).clamp(0.0, 1.0));
-            let ahead = due.saturating_sub(self.started.elapsed());
-            if ahead > Duration::from_millis(5) {
-                std::thread::sleep(ahead);
-            }
-        }
-        if self.shared.stop.load(Ordering::Relaxed) || self.spool.trouble().is_some() {
-            Command::Stop
-        } else {
-            Command::Continue
-        }
-    }
-
-    fn record(&mut self, chunk: Chunk) {
-        self.spool.push(&chunk);
-        let rows = self.builder.push(&chunk);
-        // A closed channel means storing has failed for good; stop computing.
-        if self.rows.blocking_send((rows, self.builder.nodes())).is_err() {
-            self.shared.stop.store(true, Ordering::Relaxed);
-        }
-    }
-}
-
-impl Chunks for Reporter {
-    fn whole(&self) -> (f64, f64) {
-        self.spool.whole()
-    }
-    fn folded(
-        &self,
-        from: f64,
-        to: f64,
-        columns: &[usize],
-        take: &mut dyn FnMut(Piece<'_>),
-    ) -> std::result::Result<(), Unreadable> {
-        self.spool.folded(from, to, columns, take)
-    }
-}
-
-/// Stores chunks until the computing thread is done; what has come in meanwhile goes out together. Returns
+/// Stores chunks until the run is computed; what has come in meanwhile goes out together. Returns
 /// what is left at the end, with the count of nodes.
 async fn keep(
     store: &Store,
     run: Uuid,
     attempt: i32,
     mut encoded: mpsc::Receiver<(Vec<Packed>, i64)>,
-    shared: &Shared,
+    course: &Course,
 ) -> Result<Vec<Packed>> {
     while let Some((mut rows, mut nodes)) = encoded.recv().await {
         loop {
@@ -264,7 +107,7 @@ async fn keep(
             }
         }
         if let Err(error) = patiently(|| store.add_chunks(run, attempt, &rows, nodes)).await {
-            shared.stop.store(true, Ordering::Relaxed);
+            course.stop();
             return Err(error);
         }
     }
@@ -272,12 +115,11 @@ async fn keep(
 }
 
 /// Notes progress and looks up whether to stop, until it is dropped.
-async fn note(store: &Store, run: Uuid, attempt: i32, shared: Arc<Shared>) {
+async fn note(store: &Store, run: Uuid, attempt: i32, course: &Course) {
     loop {
         tokio::time::sleep(NOTE_EVERY).await;
-        let time = f64::from_bits(shared.time.load(Ordering::Relaxed));
-        match store.note_progress(run, attempt, time).await {
-            Ok(true) => shared.stop.store(true, Ordering::Relaxed),
+        match store.note_progress(run, attempt, course.time()).await {
+            Ok(true) => course.stop(),
             Ok(false) => {}
             // Progress is a courtesy; storing decides whether the run can go on.
             Err(error) => tracing::debug!("progress of {run} not noted: {error}"),

@@ -1,9 +1,10 @@
 use crate::codec::{decode, encode};
 use recording::{STAGE, turns};
+use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// A stretch of one signal, packed.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Packed {
     /// The column (`out.v`), or empty for the times.
     pub signal: String,

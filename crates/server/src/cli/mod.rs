@@ -14,8 +14,9 @@ mod files;
 mod small_signal;
 
 use crate::api::{self, App, Hosts};
+use crate::computing::{self, Limits};
 use crate::news::News;
-use crate::queue::Queue;
+use crate::queue::{Queue, at_once};
 use crate::recorded::{Bench, Channel, Measured, keep};
 use crate::store::{DEMO_ACCOUNT, NewRun, Store, StoreError, migrate};
 use crate::worker::Worker;
@@ -60,6 +61,9 @@ enum Action {
         #[command(flatten)]
         pace: Pace,
     },
+    /// Computes one run for a worker, which starts it
+    #[command(hide = true)]
+    Compute,
     /// Brings the database up to date
     Migrate {
         #[command(flatten)]
@@ -154,6 +158,9 @@ struct Database {
 
 #[derive(Args)]
 struct Pace {
+    /// Memory a run may take, MiB; three quarters of the machine's, shared by those computed at once, if left out
+    #[arg(long)]
+    run_memory: Option<u64>,
     /// Let every run last at least this many milliseconds, to try out progress and stopping
     #[arg(long, hide = true)]
     slow_down: Option<u64>,
@@ -176,6 +183,7 @@ pub async fn main() -> ExitCode {
         Action::Response { sweep, source, signal } => small_signal::response(&sweep, &source, &signal),
         Action::Impedance { sweep, net, back } => small_signal::impedance(&sweep, &net, &back),
         Action::LoopGain { sweep, pin, cut } => small_signal::loop_gain_at(&sweep, &pin, cut),
+        Action::Compute => computing::main(),
         Action::Measures => files::measures(),
         Action::Schema => print_json(&Supply::schema()),
         Action::Openapi => print_json(&api::document()),
@@ -243,7 +251,9 @@ async fn serve(action: Action) -> anyhow::Result<()> {
 }
 
 fn worker(store: &Store, pace: &Pace) -> Worker {
-    Worker { store: store.clone(), slow_down: pace.slow_down.map(Duration::from_millis) }
+    let memory = pace.run_memory.map_or_else(|| computing::share(at_once()), |mebibytes| mebibytes << 20);
+    let limits = Limits { memory, slow_down: pace.slow_down.map(Duration::from_millis) };
+    Worker { store: store.clone(), limits }
 }
 
 /// Puts in what is missing; its runs wait for the next server or worker that starts.

@@ -72,6 +72,46 @@ fn a_run_in_nobodys_hands_is_found() {
     assert_eq!(ended, ["done", "done", "stopped"]);
 }
 
+/// A ladder of so many states, by switching: reducing it takes long, and memory.
+fn ladder(states: usize) -> Value {
+    let two = |id: String, kind: &str, (first, from): (&str, String), (second, to): (&str, &str), value: Value| json!({ "id": id, "kind": kind, "pins": { first: from, second: to }, "parameters": value });
+    let mut parts =
+        vec![two("V1".into(), "dc_source", ("plus", "n0".into()), ("minus", "gnd"), json!({ "voltage": "10" }))];
+    for k in 1..=states {
+        let (before, net) = (format!("n{}", k - 1), format!("n{k}"));
+        let (ohms, farads) = (json!({ "resistance": "1k" }), json!({ "capacitance": "1u" }));
+        parts.push(two(format!("R{k}"), "resistor", ("a", before), ("b", &net), ohms));
+        parts.push(two(format!("C{k}"), "capacitor", ("plus", net.clone()), ("minus", "gnd"), farads));
+    }
+    let study = json!({ "id": "switch_on", "kind": "switch_on", "title": "Switch-on", "duration": "1", "max_step": "1m",
+        "engine": "switched" });
+    json!({ "mellow_coil": 1, "title": "Ladder", "parts": parts, "studies": [study] })
+}
+
+/// A run that needs more memory than it may take fails alone and says so; one beside it is done, by the same worker.
+#[test]
+fn a_run_that_breaks_its_memory_fails_alone() {
+    let (_server, client) = serve(&database(), &["--run-memory", "48"]);
+    let beside = client.start(&client.demo());
+    let failed = client.ran(&ladder(200), "switch_on");
+    assert_eq!(failed["state"], "failed", "{failed}");
+    let message = failed["message"].as_str().unwrap();
+    assert!(message.contains("0.05 GiB of memory a run may take"), "{message}");
+    assert_eq!(client.finished(&beside)["state"], "done");
+}
+
+/// A run in the midst of something long, as reducing hundreds of states, stops when it is asked to.
+#[test]
+fn a_run_that_does_not_look_up_is_stopped() {
+    let (_server, client) = serve(&database(), &[]);
+    let supply = client.post("/api/supplies", &json!({ "document": ladder(700) })).1;
+    let run = client.start(&supply);
+    client.wait(&run, |run| run["state"] == "running");
+    std::thread::sleep(Duration::from_millis(500));
+    client.post(&format!("/api/runs/{run}/stop"), &json!({}));
+    assert_eq!(ends(&client, &run, Duration::from_secs(8))["state"], "stopped");
+}
+
 /// A change sent again, because its answer was lost, is made once; so is going on with a run.
 #[test]
 fn what_is_asked_twice_is_done_once() {
