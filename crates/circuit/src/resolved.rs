@@ -1,6 +1,6 @@
 //! A supply turned into numbers.
 
-use crate::{Direction, Engine, KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind};
+use crate::{Direction, Engine, KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind, Term};
 use quantity::Unit;
 use std::collections::HashMap;
 
@@ -195,6 +195,20 @@ impl Circuit {
     pub fn fundamental(&self) -> Option<f64> {
         let mut periods = self.parts.iter().filter_map(ResolvedPart::period);
         periods.next().filter(|_| periods.next().is_none()).map(f64::recip)
+    }
+
+    /// A current asked for beside its voltage: of a source alone it is what the source delivers, so that its power and power factor
+    /// are positive when it does.
+    pub fn delivered(&self, signal: Signal) -> Signal {
+        match &signal.terms[..] {
+            [Term { negative: false, of, quantity: Quantity::Current }]
+                if self.parts.iter().any(|part| part.id == *of && part.kind.kind().feeds()) =>
+            {
+                let terms = signal.terms.into_iter().map(|term| Term { negative: true, ..term });
+                Signal { terms: terms.collect() }
+            }
+            _ => signal,
+        }
     }
 
     /// Adds a net; its index.

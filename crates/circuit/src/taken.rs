@@ -115,6 +115,7 @@ impl Taking<'_, '_> {
             Subject::Port => {
                 let voltage = self.signal(&reading.signal, Some(Quantity::Voltage));
                 let current = self.signal(reading.current.as_deref().unwrap_or_default(), Some(Quantity::Current));
+                let current = self.circuit.delivered(current);
                 (ReadingOf::Port { voltage, current }, measure.unit.unit(Quantity::Voltage))
             }
             Subject::Stage => {
@@ -150,7 +151,7 @@ impl Taking<'_, '_> {
         if let Some(wanted) = quantity.filter(|q| *q != signal.quantity()) {
             let (what, remedy) = match wanted {
                 Quantity::Voltage => ("a voltage as its signal", "Write a voltage such as V1.v"),
-                _ => ("a current beside its voltage", "Write a current such as -V1.i: what flows out of the source"),
+                _ => ("a current beside its voltage", "Write a current such as V1.i; a source's own counts as it delivers"),
             };
             self.error("unreadable-signal", format!("Reading {id} takes {what}, not {text}"), remedy);
         }

@@ -56,6 +56,15 @@ fn readings_are_resolved_with_units_numbers_and_windows() {
     assert_eq!(circuit.readings[6].window, ResolvedWindow::From(0.03));
     assert_eq!(circuit.readings[4].numbers, [Some(3.0), None]);
     assert_eq!(circuit.readings[3].of, ReadingOf::Stage(None));
+    // A source's own current counts as it delivers, with or without the sign; another part's as it is written.
+    let port = |current: &str| {
+        let of = reading(&json!({ "id": "p", "measure": "real_power", "signal": "V1.v", "current": current }));
+        let ReadingOf::Port { current, .. } = resolve(&self::supply(json!([of]))).unwrap().readings[0].of.clone() else {
+            panic!()
+        };
+        current.to_string()
+    };
+    assert_eq!(["V1.i", "-V1.i", "R1.i", "V1.i + R1.i"].map(port), ["-V1.i", "-V1.i", "R1.i", "V1.i + R1.i"]);
     // The stepped load is no periodic source, so the mains' frequency is the fundamental.
     assert_eq!(circuit.readings[2].fundamental, Some(50.0));
     // What is written is read again to the byte.

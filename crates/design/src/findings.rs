@@ -5,7 +5,7 @@ use crate::delivered::Dc;
 use crate::path::{ASSUMED_LOAD, Path};
 use crate::stages::formed;
 use crate::stress::exceeded;
-use circuit::{Finding, KindId, Output, Place, Stage, StageKind, StudyKind, Supply};
+use circuit::{Engine, Finding, KindId, Output, Place, Stage, StageKind, StudyKind, Supply};
 use quantity::{Unit, show};
 
 /// How closely ripple is computed: behind a filter from its fundamental alone.
@@ -29,7 +29,38 @@ pub fn check(supply: &Supply) -> Vec<Finding> {
     findings.extend(exceeded(supply));
     findings.extend(too_short(supply));
     findings.extend(nothing_steps(supply));
+    findings.extend(many_states(supply));
     findings
+}
+
+/// So many capacitors and inductors and more are a while to reduce before a study by switching begins: one state each, and
+/// the time `REDUCED` for 400 of them grows somewhat faster than with their square (measured on one core).
+const MANY_STATES: usize = 250;
+const REDUCED: (f64, f64) = (14.0, 2.6);
+
+/// Studies that say they are simulated by switching, or leave it to us, of a circuit with very many states.
+fn many_states(supply: &Supply) -> Vec<Finding> {
+    let storing = |kind: KindId| matches!(kind, KindId::Capacitor | KindId::Inductor | KindId::SaturatingInductor);
+    let states = supply.parts.iter().filter(|part| storing(part.kind)).count();
+    if states < MANY_STATES {
+        return Vec::new();
+    }
+    let seconds = REDUCED.0 * (states as f64 / 400.0).powf(REDUCED.1);
+    let studies = supply.studies.iter().filter(|study| study.engine != Some(Engine::DeviceLevel));
+    let found = studies.map(|study| {
+        Finding::warning(
+            "many-states",
+            Place::Study { study: study.id.clone() },
+            format!(
+                "{states} capacitors and inductors are reduced together before study {} begins by switching, which takes \
+                 some {}, and again wherever another set of switches conducts",
+                study.id,
+                show(seconds, Unit::Second, 2)
+            ),
+            "Join what acts as one part, or simulate the study at device level",
+        )
+    });
+    found.collect()
 }
 
 /// A load step of a circuit in which nothing steps shows nothing.

@@ -40,18 +40,6 @@ impl<'a> Judging<'a> {
     }
 }
 
-/// A source's own current as what it delivers: powers at a source are positive then.
-fn delivered(circuit: &Circuit, current: &Signal) -> Signal {
-    let mut current = current.clone();
-    if let [term] = &mut current.terms[..]
-        && term.quantity == Quantity::Current
-        && circuit.parts.iter().any(|part| part.id == term.of && part.kind.kind().feeds())
-    {
-        term.negative = true;
-    }
-    current
-}
-
 /// What is said of a reading that another study's runs give.
 const ELSEWHERE: &str = "taken from another study";
 
@@ -95,9 +83,7 @@ impl<'a> Asked<'a> {
         let covered = covering(of.whole, span).map_err(|error| error.to_string())?;
         let signals = match &reading.of {
             ReadingOf::Signal(signal) => vec![of.recipe(signal)?],
-            ReadingOf::Port { voltage, current } => {
-                vec![of.recipe(voltage)?, of.recipe(&delivered(of.circuit, current))?]
-            }
+            ReadingOf::Port { voltage, current } => vec![of.recipe(voltage)?, of.recipe(current)?],
             ReadingOf::Stage(stage) => {
                 let mut ask = |terms: Vec<Term>| {
                     let recipe = of.recipe(&Signal { terms }).ok()?;

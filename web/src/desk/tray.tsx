@@ -4,6 +4,7 @@ import { useMemo, useState } from "react";
 
 import { type Run, type SpanMeasures, type Supply } from "../api/client";
 import { signalProblem, useMeasures, useTraces } from "../api/traces";
+import { partSignals, signalMeaning } from "../readings/draft";
 import { Button } from "../ui/button";
 import { Sheet } from "../ui/popover";
 import { show } from "../ui/quantity";
@@ -38,10 +39,7 @@ function grouped(supply: Supply): Group[] {
     const nets = own.flatMap((p) => Object.values(p.pins)).filter((net) => !taken.has(net) && taken.add(net));
     return {
       title: stage?.title ?? "Other parts",
-      signals: [
-        ...nets.map((net) => `${net}.v`),
-        ...own.flatMap((p) => [`${p.id}.v`, `${p.id}.i`, `${p.id}.p`]),
-      ],
+      signals: [...nets.map((net) => `${net}.v`), ...own.flatMap(partSignals)],
     };
   });
   return groups.filter((g) => g.signals.length > 0);
@@ -147,7 +145,9 @@ function List({
                 onSelect={() => onChoose(signal)}
                 className="group flex cursor-pointer items-center gap-3 rounded-sm px-2 py-0.5 data-[selected=true]:bg-copper-soft"
               >
-                <span className="figures w-28 truncate">{signal}</span>
+                <span className="figures w-32 truncate">
+                  {signal} <span className="text-xs text-muted">{signalMeaning(signal, supply)}</span>
+                </span>
                 <Sparkline points={traces.data?.get(signal)} {...SPARK} />
                 <Figures measures={measures.data?.find((m) => m.signal === signal)} />
               </Command.Item>

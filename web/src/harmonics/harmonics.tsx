@@ -17,7 +17,7 @@ type Class = "A" | "B" | "C" | "D";
 /** Harmonics of a signal at the end of the run, and how they stand to the limits for mains currents. */
 export function HarmonicsView({ supply, run }: Props) {
   const source = supply.parts?.find((p) => p.kind === "sine_source")?.id;
-  const [signal, setSignal] = useState(source ? `-${source}.i` : "");
+  const [signal, setSignal] = useState(source ? `${source}.i` : "");
   const [voltage, setVoltage] = useState(source ? `${source}.v` : "");
   const [klass, setClass] = useState<Class | "">(source ? "A" : "");
   const [periods, setPeriods] = useState(5);

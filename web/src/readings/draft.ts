@@ -23,11 +23,36 @@ export function described(reading: Reading, measures: Measure[], supply: Supply)
   return `${name} of ${stage?.toLowerCase() ?? "the whole supply"}`;
 }
 
+type Part = NonNullable<Supply["parts"]>[number];
+
+/** Kinds of parts that deliver what is asked of them: their current and power are looked at with that sign. */
+const DELIVERS = new Set<Part["kind"]>([
+  "dc_source",
+  "sine_source",
+  "pulse_source",
+  "piecewise_source",
+  "exponential_source",
+  "current_source",
+]);
+
+/** The signals of a part; a source's current and power as it delivers them. */
+export function partSignals({ id, kind }: Part): string[] {
+  const sign = DELIVERS.has(kind) ? "-" : "";
+  return [`${id}.v`, `${sign}${id}.i`, `${sign}${id}.p`];
+}
+
+/** What is looked at, in words, where the signal alone may be misread. */
+export function signalMeaning(signal: string, supply: Supply): string | undefined {
+  const of = /^-(.+)\.[ip]$/.exec(signal)?.[1];
+  const source = supply.parts?.find((part) => part.id === of && DELIVERS.has(part.kind));
+  return source && "delivered";
+}
+
 /** Every signal there is, nets first. */
 export function signalNames(supply: Supply): string[] {
   const parts = supply.parts ?? [];
   const nets = [...new Set(parts.flatMap((p) => Object.values(p.pins)))].filter((net) => net !== "gnd");
-  return [...nets.map((n) => `${n}.v`), ...parts.flatMap((p) => [`${p.id}.v`, `${p.id}.i`, `${p.id}.p`])];
+  return [...nets.map((n) => `${n}.v`), ...parts.flatMap(partSignals)];
 }
 
 /** What a reading begins as: of the latest source and of the end of a run, where there is a period. */

@@ -249,8 +249,8 @@ function Subject({ supply, measure, draft, others, set }: SubjectProps) {
         {field("Signal", draft.signal ?? "", "out.v", (signal) => set({ signal }))}
       </Row>
       {measure?.of === "port" && (
-        <Row label="Current" help="What flows with the voltage; a source's own current flows into it.">
-          {field("Current", draft.current ?? "", "-V1.i", (current) => set({ current }))}
+        <Row label="Current" help="What flows with the voltage; a source's own counts as it delivers.">
+          {field("Current", draft.current ?? "", "V1.i", (current) => set({ current }))}
         </Row>
       )}
     </>

@@ -80,8 +80,9 @@ pub(crate) async fn harmonics(
     let circuit = app.circuit_of(run).await?;
     let signal = read(&body.signal)?;
     if body.class.is_some() && signal.quantity() != Quantity::Current {
-        return Err(ApiError::unusable("the limits are for currents; choose one such as -V1.i"));
+        return Err(ApiError::unusable("the limits are for currents; choose one such as V1.i"));
     }
+    let signal = circuit.delivered(signal);
     let fundamental = body.fundamental.or_else(|| circuit.fundamental());
     let fundamental = fundamental.ok_or_else(|| ApiError::unusable(MeasureError::NoFundamental.to_string()))?;
     let traces = Traces { store: &app.store, run, circuit: &circuit };

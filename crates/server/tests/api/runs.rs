@@ -253,6 +253,10 @@ fn readings_added_later_are_taken_from_the_stored_run() {
     let number = |of: &Value| of.as_f64().unwrap();
     assert!((number(&spectrum["distortion"]) / value(&judged, "thd") - 1.0).abs() < 1e-9, "{spectrum}");
     assert!((number(&spectrum["power_factor"]) / value(&judged, "pf") - 1.0).abs() < 1e-9);
+    // A source is asked for what it delivers.
+    let mut plainly = asked.clone();
+    plainly["signal"] = "V1.i".into();
+    assert_eq!(client.post(&run_path("harmonics"), &plainly).1, spectrum);
     let third = &spectrum["orders"][2];
     // 3.4 mA to each watt (IEC 61000-3-2, class D, from memory).
     assert!((number(&third["limit"]) / (3.4e-3 * number(&spectrum["power"])) - 1.0).abs() < 1e-9, "{third}");
