@@ -416,8 +416,11 @@ async fn a_measured_file_is_put_beside_the_runs() -> Result<()> {
     page.run().await?;
     // As a bench instrument exports it: another unit, a probe of 10:1, a clock that began 12 ms early.
     let volts = |t: f64| if t < 0.0 { 0.0 } else { 14.2 * (1.0 - (-t / 3e-3).exp()) + 0.9 * (628.3 * t).sin() };
-    let row = |k: u32| format!("{:.3};{:.2}\n", 0.2 * f64::from(k), 100.0 * volts(2e-4 * f64::from(k) - 0.012));
-    let text = "Time [ms];CH1 [mV]\n".to_owned() + &(0..2700).map(row).collect::<String>().replace('.', ",");
+    let row = |k: u32| {
+        let volts = volts(2e-4 * f64::from(k) - 0.012);
+        format!("{:.3};{:.2};{:.3}\n", 0.2 * f64::from(k), 100.0 * volts, 50.0 * volts)
+    };
+    let text = "Time [ms];CH1 [mV];CH2 [mA]\n".to_owned() + &(0..2700).map(row).collect::<String>().replace('.', ",");
     let file = std::env::temp_dir().join(format!("berth-{}.csv", std::process::id()));
     std::fs::write(&file, text)?;
     page.press("Save or copy the strips").await?;
@@ -444,6 +447,7 @@ async fn a_measured_file_is_put_beside_the_runs() -> Result<()> {
     page.find("[aria-label='Measured file']").await?.send_keys(file.to_str().unwrap()).await?;
     page.text(columns, |text| text.contains("CH1") && text.contains("mV")).await?;
     choose(&page, "CH1 was measured at", "bus.v").await?;
+    choose(&page, "CH2 was measured at", "R1.i").await?;
     let scale = page.find("[aria-label='CH1 times']").await?;
     scale.send_keys("\u{E009}a\u{E000}0.01").await?;
     choose(&page, "Alignment", "crossing").await?;
@@ -455,6 +459,8 @@ async fn a_measured_file_is_put_beside_the_runs() -> Result<()> {
     page.picture("import.png").await?;
     page.press("Put it beside the runs").await?;
     page.text("[data-testid='apart-bus.v']", |text| text.contains('V')).await?;
+    // What no strip showed has one of its own.
+    page.text("[data-testid='apart-R1.i']", |text| text.contains('A')).await?;
     page.text("[aria-label='Run behind the traces']", |text| text.contains("measured")).await?;
     page.picture("measured.png").await?;
     // It is compared by readings like any run; what it does not have is said.

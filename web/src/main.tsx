@@ -2,6 +2,15 @@ import "@fontsource/atkinson-hyperlegible-mono/400.css";
 import "@fontsource/atkinson-hyperlegible-mono/600.css";
 import "@fontsource/atkinson-hyperlegible-next/400.css";
 import "@fontsource/atkinson-hyperlegible-next/600.css";
+// These have the µ, Ω and Δ that the others lack.
+import "@fontsource/noto-sans/greek-400.css";
+import "@fontsource/noto-sans/greek-600.css";
+import "@fontsource/noto-sans/latin-400.css";
+import "@fontsource/noto-sans/latin-600.css";
+import "@fontsource/noto-sans-mono/greek-400.css";
+import "@fontsource/noto-sans-mono/greek-600.css";
+import "@fontsource/noto-sans-mono/latin-400.css";
+import "@fontsource/noto-sans-mono/latin-600.css";
 import "./theme.css";
 
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";

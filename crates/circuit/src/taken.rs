@@ -151,7 +151,10 @@ impl Taking<'_, '_> {
         if let Some(wanted) = quantity.filter(|q| *q != signal.quantity()) {
             let (what, remedy) = match wanted {
                 Quantity::Voltage => ("a voltage as its signal", "Write a voltage such as V1.v"),
-                _ => ("a current beside its voltage", "Write a current such as V1.i; a source's own counts as it delivers"),
+                _ => (
+                    "a current beside its voltage",
+                    "Write a current such as V1.i; a source's own counts as it delivers",
+                ),
             };
             self.error("unreadable-signal", format!("Reading {id} takes {what}, not {text}"), remedy);
         }

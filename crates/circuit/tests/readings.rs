@@ -59,7 +59,8 @@ fn readings_are_resolved_with_units_numbers_and_windows() {
     // A source's own current counts as it delivers, with or without the sign; another part's as it is written.
     let port = |current: &str| {
         let of = reading(&json!({ "id": "p", "measure": "real_power", "signal": "V1.v", "current": current }));
-        let ReadingOf::Port { current, .. } = resolve(&self::supply(json!([of]))).unwrap().readings[0].of.clone() else {
+        let ReadingOf::Port { current, .. } = resolve(&self::supply(json!([of]))).unwrap().readings[0].of.clone()
+        else {
             panic!()
         };
         current.to_string()

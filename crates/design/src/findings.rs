@@ -40,7 +40,7 @@ const REDUCED: (f64, f64) = (14.0, 2.6);
 
 /// Studies that say they are simulated by switching, or leave it to us, of a circuit with very many states.
 fn many_states(supply: &Supply) -> Vec<Finding> {
-    let storing = |kind: KindId| matches!(kind, KindId::Capacitor | KindId::Inductor | KindId::SaturatingInductor);
+    let storing = |kind: KindId| matches!(kind, KindId::Capacitor | KindId::Inductor);
     let states = supply.parts.iter().filter(|part| storing(part.kind)).count();
     if states < MANY_STATES {
         return Vec::new();

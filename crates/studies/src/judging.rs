@@ -5,9 +5,7 @@ use crate::power_path::Powers;
 use crate::recorded::{Recorded, covering};
 use crate::stored::Stored;
 use circuit::expression::work_out;
-use circuit::{
-    Circuit, Dimensioned, Quantity, ReadingMeasure, ReadingOf, ResolvedReading, ResolvedRequirement, Signal, Term,
-};
+use circuit::{Circuit, Dimensioned, ReadingMeasure, ReadingOf, ResolvedReading, ResolvedRequirement, Signal, Term};
 use readings::{Question, Span, Survey, Ticket};
 
 /// A run being judged: what its readings ask of a survey, and what comes of it.

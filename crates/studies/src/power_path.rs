@@ -1,5 +1,5 @@
-use crate::StageFigures;
-use circuit::{Circuit, Quantity, ResolvedPart, Signal, StageKind, Term};
+use crate::{ReadingResult, StageFigures};
+use circuit::{Circuit, Quantity, ReadingMeasure, ReadingOf, ResolvedPart, Signal, StageKind, Term};
 use readings::{Question, Recipe, Span, Survey, Ticket};
 use std::collections::BTreeMap;
 
@@ -154,6 +154,19 @@ impl Powers {
             return Err("nothing arrives at a stage that no other feeds".to_owned());
         }
         Ok((arriving[stage] - stored, arriving[stage] - absorbed[stage]))
+    }
+}
+
+/// Where a stage's ripple is a reading of the study, the path shows that and no other.
+pub(crate) fn as_read(circuit: &Circuit, study: usize, results: &[ReadingResult], stages: &mut [StageFigures]) {
+    for (stage, figures) in stages.iter_mut().enumerate() {
+        let Some(terms) = behind(circuit, stage) else { continue };
+        let read = circuit.readings.iter().zip(results).find_map(|(reading, result)| {
+            let of_it = matches!(&reading.of, ReadingOf::Signal(signal) if signal.terms == terms);
+            let ripple = reading.study == study && reading.measure == ReadingMeasure::PeakToPeak && of_it;
+            result.value.filter(|_| ripple)
+        });
+        figures.ripple = read.or(figures.ripple);
     }
 }
 

@@ -4,7 +4,7 @@ use crate::engine::engine_for;
 use crate::judging::Judging;
 use crate::kept::Kept;
 use crate::outcome::{End, Outcome, RunHealth, Steadiness};
-use crate::power_path::{Figured, last_period};
+use crate::power_path::{Figured, as_read, last_period};
 use crate::recorded::{Recorded, covering};
 use crate::simulated::Simulated;
 use crate::windows::Windows;
@@ -160,6 +160,8 @@ fn judge(
     let figured = Figured::new(circuit, span, whole, &mut survey);
     survey.pass(kept, columns)?;
     let (readings, verdicts) = judging.found(&survey, &[]);
+    let mut stages = figured.found(circuit, &survey);
+    as_read(circuit, index, &readings, &mut stages);
     let steadiness = steady.and_then(|s| s.found(circuit, &survey));
     let mut warnings = remarks;
     if health.energy.relative > ENERGY_LIMIT {
@@ -183,7 +185,7 @@ fn judge(
         end,
         readings,
         verdicts,
-        stages: figured.found(circuit, &survey),
+        stages,
         health: RunHealth {
             engine: health,
             tolerance: study.tolerance,

@@ -27,6 +27,9 @@ fn a_larger_reservoir_turns_the_ripple_verdict() {
     let after = outcome_of(&supply);
     assert_eq!(after.verdicts[0].standing, Standing::Met);
     assert!(after.readings[1].value < before.readings[1].value);
+    // The path shows the ripple that is judged, not one of another window.
+    let judged = before.verdicts[0].value;
+    assert!(before.stages.iter().any(|stage| stage.ripple == judged), "{judged:?} {:?}", before.stages);
 }
 
 /// Windows that are found in the run: what follows settling, and what lies between two crossings, are where they must be;

@@ -15,7 +15,7 @@ import { described } from "../readings/draft";
 import { CircuitOf } from "../history/circuitof";
 import { change } from "../readings/change";
 import { Button } from "../ui/button";
-import { show } from "../ui/quantity";
+import { measured, show } from "../ui/quantity";
 import { Notice } from "../ui/states";
 
 /** Runs side by side at most. */
@@ -160,7 +160,7 @@ function Table({ shown, study, runs, reference, onReference, editing }: TablePro
                   title={found?.problem ?? undefined}
                 >
                   <span className={LOOKS[judged ?? ""] ?? ""}>
-                    {found ? show(found.value, found.unit) : "–"}
+                    {found ? measured(found.value, found.unit) : "–"}
                   </span>
                   {run.id !== reference.id && found && (
                     <span className="block text-xs text-muted">

@@ -44,7 +44,7 @@ export function Desk(props: Props) {
   const { document: supply } = shown;
   const chosen = parts.length === 1 ? supply.parts?.find((p) => p.id === parts[0]) : undefined;
   const kind = kinds.find((k) => k.id === chosen?.kind);
-  const [arrangement, setArrangement] = useKept<Arrangement>("desk-arrangement", "beside");
+  const [arrangement, setArrangement] = useKept<Arrangement>(`desk-${shown.id}`, "beside");
   const [strips, arrange] = useStrips(supply, study, editing);
   const taps = {
     run,

@@ -5,14 +5,16 @@ import { useState } from "react";
 import { type Run } from "../api/client";
 import { tableOfTraces } from "../api/traces";
 import type { View } from "../plot/frame";
-import { pictureOf, saveAs, svgOf, type Drawn } from "../plot/save";
+import { pictureOf, svgOf, type Drawn } from "../plot/save";
 import { Button } from "../ui/button";
+import { fileName, saveAs } from "../ui/files";
 import { ITEM, Menu, MenuItem } from "../ui/menu";
 import { show } from "../ui/quantity";
 
 interface Props {
   run: Run;
-  name: string;
+  /** What the files are called after. */
+  name: string[];
   signals: string[];
   view: View;
   span?: View;
@@ -62,7 +64,11 @@ export function SaveMenu({ run, name, signals, view, span, strips, onImport }: P
       rate: rate ?? null,
     });
     if (typeof found === "string") setProblem(found);
-    else saveAs(`${name}.${ENDINGS[format]}`, found);
+    else {
+      const stretch = `${show(from, "second", 4)} to ${show(to, "second", 4)}`;
+      const words = [...name, only !== ALL && only, stretch, rate && `at ${show(rate, "hertz", 3)}`];
+      saveAs(fileName(words, ENDINGS[format]), found);
+    }
   };
   const shown = span ?? view;
   const what = span ? "the span" : "what is shown";
@@ -87,13 +93,13 @@ export function SaveMenu({ run, name, signals, view, span, strips, onImport }: P
           </Button>
         }
       >
-        <MenuItem onSelect={() => picture((blob) => saveAs(`${name}.png`, blob))}>
+        <MenuItem onSelect={() => picture((blob) => saveAs(fileName(name, "png"), blob))}>
           Save as a picture (PNG)
         </MenuItem>
         <MenuItem
           onSelect={() => {
             const drawing = svgOf(strips(), view);
-            if (drawing) saveAs(`${name}.svg`, drawing);
+            if (drawing) saveAs(fileName(name, "svg"), drawing);
           }}
         >
           Save as a drawing (SVG)

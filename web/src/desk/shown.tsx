@@ -18,7 +18,7 @@ import { drawPlane, type Curve } from "../plot/plane";
 import { Plot } from "../plot/plot";
 import type { Drawn } from "../plot/save";
 import { Strip } from "../plot/strip";
-import { show, symbol, type Unit } from "../ui/quantity";
+import { measured, symbol, type Unit } from "../ui/quantity";
 
 interface Props {
   look: StripLook;
@@ -267,10 +267,10 @@ function RowsStrip({ run, behind, traces, view, size }: Props) {
           <tbody className="figures text-right">
             {times.map((t, row) => (
               <tr key={row} className="border-t border-hairline">
-                <td className="pr-4 whitespace-nowrap">{show(t, "second", digits)}</td>
+                <td className="pr-4 whitespace-nowrap">{measured(t, "second", digits)}</td>
                 {columns.map(({ values, unit, of }, k) => (
                   <td key={k} className={of ? "px-4 whitespace-nowrap text-muted" : "px-4 whitespace-nowrap"}>
-                    {show(values[row], unit, 6)}
+                    {measured(values[row], unit, 6)}
                   </td>
                 ))}
               </tr>

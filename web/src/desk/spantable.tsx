@@ -7,7 +7,7 @@ import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";
 import { MenuCheck } from "../ui/menu";
 import { Sheet } from "../ui/popover";
-import { show } from "../ui/quantity";
+import { measured } from "../ui/quantity";
 
 interface Props {
   measures: SpanMeasures[];
@@ -110,7 +110,7 @@ export function SpanTable({ measures, behind, more, onMore, formulas, onFormulas
                       {cell.problem && cell.value == null ? (
                         <span className="text-missed">–</span>
                       ) : (
-                        show(cell.value, cell.unit)
+                        measured(cell.value, cell.unit)
                       )}
                     </td>
                   ))}
@@ -121,7 +121,7 @@ export function SpanTable({ measures, behind, more, onMore, formulas, onFormulas
                     <td className="px-3 pl-5">less behind</td>
                     {apart(figures(m, more), figures(other, more)).map((cell, i) => (
                       <td key={i} className="px-2 text-right whitespace-nowrap">
-                        {show(cell.value, cell.unit, 3)}
+                        {measured(cell.value, cell.unit, 3)}
                       </td>
                     ))}
                   </tr>

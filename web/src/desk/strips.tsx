@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react"
 import {
   has,
   isOver,
+  nameOf,
   type Measure,
   type Run,
   type Strip,
@@ -89,7 +90,7 @@ function useSettled<T>(chosen: T | undefined, delay: number): T | undefined {
 
 /** Plots under one time axis, and the span measured over them. */
 export function Strips(props: Props) {
-  const { supply, study, editing, run, others, look, seen, onSeen, behind, onBehind, blocked } = props;
+  const { id, supply, study, editing, run, others, look, seen, onSeen, behind, onBehind, blocked } = props;
   const [saved, arrange] = useStrips(supply, study, editing);
   const strips = saved.length > 0 ? saved : EMPTY;
   const setStrips = (next: Strip[]) => arrange("arrange the strips", next);
@@ -142,7 +143,7 @@ export function Strips(props: Props) {
   const before = useTracesOf(runsBehind, signals, settled.from, settled.to, pixels);
   const settledSpan = useSettled(ownSpan, 120) ?? span;
   const [more, setMore] = useKept<Measure["id"][]>("span-columns", []);
-  const [formulas, setFormulas] = useKept<string[]>("span-formulas", []);
+  const [formulas, setFormulas] = useKept<string[]>(`span-formulas-${id}`, []);
   const [from, to] = [settledSpan?.from ?? 0, settledSpan?.to ?? 0];
   // Traces come first; measuring passes over every node of the span.
   const drawnOnce = useSettled(traces.data && true, 150) ?? false;
@@ -261,7 +262,7 @@ export function Strips(props: Props) {
         {run && signals.length > 0 && (
           <SaveMenu
             run={run}
-            name={`${supply.title}, ${study}, revision ${run.revision}`}
+            name={[supply.title, supply.studies?.find((s) => s.id === study)?.title ?? study, nameOf(run)]}
             signals={signals}
             view={view}
             span={span}
@@ -275,7 +276,15 @@ export function Strips(props: Props) {
             supply={supply}
             study={study}
             run={run}
-            onDone={(added) => onBehind([added.id])}
+            onDone={(added) => {
+              onBehind([added.id]);
+              // What no strip shows yet gets one.
+              const missing = added.measured?.channels
+                .map((c) => c.signal)
+                .filter((s) => !signals.includes(s));
+              if (missing?.length)
+                setStrips([...strips.filter((s) => s.traces.length > 0), ...missing.map((s) => stripOf(s))]);
+            }}
             onClose={() => setImporting(false)}
           />
         )}

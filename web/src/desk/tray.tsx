@@ -7,7 +7,7 @@ import { signalProblem, useMeasures, useTraces } from "../api/traces";
 import { partSignals, signalMeaning } from "../readings/draft";
 import { Button } from "../ui/button";
 import { Sheet } from "../ui/popover";
-import { show } from "../ui/quantity";
+import { measured } from "../ui/quantity";
 import { Sparkline } from "../plot/sparkline";
 
 interface Props {
@@ -163,7 +163,7 @@ function Figures({ measures }: { measures?: SpanMeasures }) {
   if (!measures || measures.min == null || measures.max == null) return null;
   return (
     <span className="figures ml-auto text-xs whitespace-nowrap text-muted group-data-[selected=true]:text-ink">
-      {show(measures.min, measures.unit, 3)} … {show(measures.max, measures.unit, 3)}
+      {measured(measures.min, measures.unit, 3)} … {measured(measures.max, measures.unit, 3)}
     </span>
   );
 }

@@ -1,3 +1,5 @@
+import { fileName } from "../ui/files";
+
 /** Pixels of the picture per pixel of the drawing. */
 const FINENESS = 2;
 
@@ -18,6 +20,6 @@ export async function savePicture(supply: string, name: string) {
   URL.revokeObjectURL(source);
   const link = document.createElement("a");
   link.href = canvas.toDataURL("image/png");
-  link.download = `${name}.png`;
+  link.download = fileName([name, "drawing"], "png");
   link.click();
 }

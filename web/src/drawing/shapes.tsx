@@ -86,7 +86,7 @@ export const PartShape = memo(function PartShape({ kind, chosen, marked, faded, 
       data-part={drawn.id}
       aria-label={`${drawn.label.join(" ")}, ${kind?.name ?? drawn.kind}`}
       aria-pressed={chosen}
-      className="cursor-pointer"
+      className="group cursor-pointer"
       opacity={faded ? 0.3 : 1}
       stroke={chosen ? "var(--copper)" : marked ? "var(--missed)" : "var(--ink)"}
     >
@@ -105,6 +105,25 @@ export const PartShape = memo(function PartShape({ kind, chosen, marked, faded, 
           <title>{`${drawn.id}, ${kind?.pins.find((p) => p.id === pin)?.name ?? pin}: pull a line from here`}</title>
         </circle>
       ))}
+      {/* Where there are several pins of one side, which is which is told by their names. */}
+      {drawn.pins.length > 2 &&
+        drawn.pins.map(([pin, at]) => (
+          <text
+            key={pin}
+            x={at.x}
+            y={at.y - 0.35}
+            fontSize={0.9 * shown.size}
+            textAnchor="middle"
+            fill="var(--copper)"
+            stroke="var(--panel)"
+            strokeWidth={0.25}
+            paintOrder="stroke"
+            data-pin-name={pin}
+            className={`pointer-events-none ${chosen ? "" : "opacity-0 group-hover:opacity-100 group-focus-visible:opacity-100"}`}
+          >
+            {pin}
+          </text>
+        ))}
     </g>
   );
 });

@@ -16,6 +16,7 @@ import { useState } from "react";
 import type { PartKind, SupplyShown } from "../api/client";
 import { CatalogueDialog } from "../catalogue/catalogue";
 import type { Editing } from "../frame/editing";
+import { fileName } from "../ui/files";
 import { ToolButton } from "../ui/toolbutton";
 import { Menu, MenuItem } from "../ui/menu";
 import { savePicture } from "./picture";
@@ -126,7 +127,11 @@ export function Tools(props: Props) {
         }
       >
         <MenuItem asChild>
-          <a className="block" href={`/api/supplies/${shown.id}/drawing.svg`} download={`${name}.svg`}>
+          <a
+            className="block"
+            href={`/api/supplies/${shown.id}/drawing.svg`}
+            download={fileName([name, "drawing"], "svg")}
+          >
             As SVG
           </a>
         </MenuItem>

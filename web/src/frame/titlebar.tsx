@@ -3,7 +3,9 @@ import { Link } from "react-router";
 
 import { isOld, isOver, useStopRun, type Run, type SupplyShown } from "../api/client";
 import { Button } from "../ui/button";
+import { fileName, saveAs } from "../ui/files";
 import { Mark } from "../ui/mark";
+import { Sheet } from "../ui/popover";
 import { show } from "../ui/quantity";
 import { ThemeSwitch } from "../ui/themeswitch";
 import { GoOn } from "./goon";
@@ -81,16 +83,28 @@ export function TitleBar(props: Props) {
         look="quiet"
         aria-label="Export the document"
         title="Export the document as a file"
-        onClick={() => download(shown.document)}
+        onClick={() => saveAs(fileName([shown.document.title], "json"), written(shown.document))}
       >
         <FileDown size={16} />
       </Button>
       <span className="grow" />
       {props.startProblem && <span className="truncate text-missed">{props.startProblem}</span>}
       {run?.state === "failed" && !going && (
-        <span className="truncate text-missed" role="alert" title={run.message ?? ""}>
-          Run failed: {run.message}
-        </span>
+        <Sheet
+          label="Why the run failed"
+          className="w-96 p-3"
+          trigger={
+            <button
+              type="button"
+              className="min-w-0 truncate text-missed hover:underline"
+              title="Read all of it"
+            >
+              <span role="alert">Run failed: {run.message}</span>
+            </button>
+          }
+        >
+          <p className="whitespace-pre-wrap">{run.message}</p>
+        </Sheet>
       )}
       <VerdictTally
         standing={props.standing}
@@ -140,13 +154,9 @@ export function TitleBar(props: Props) {
   );
 }
 
-function download(supply: SupplyShown["document"]) {
-  const text = `${JSON.stringify(supply, null, 2)}\n`;
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(new Blob([text], { type: "application/json" }));
-  link.download = `${supply.title.toLowerCase().replaceAll(/[^a-z0-9]+/g, "-")}.json`;
-  link.click();
-  URL.revokeObjectURL(link.href);
+/** A document as it stands in a file. */
+function written(supply: SupplyShown["document"]): Blob {
+  return new Blob([`${JSON.stringify(supply, null, 2)}\n`], { type: "application/json" });
 }
 
 /** The supply's title, which is also the field that renames it. */

@@ -4,7 +4,7 @@ import { type Harmonics, type Run, type Supply } from "../api/client";
 import { useHarmonics } from "../api/traces";
 import { signalNames } from "../readings/draft";
 import { FIELD } from "../ui/field";
-import { show } from "../ui/quantity";
+import { measured, show } from "../ui/quantity";
 import { Spectrum } from "./spectrum";
 
 interface Props {
@@ -165,7 +165,7 @@ function Table({ harmonics }: { harmonics: Harmonics }) {
               <tr key={o.order} className="border-t border-hairline" data-testid={`order-${o.order}`}>
                 <td className="px-2">{o.order}</td>
                 <td className="px-2">{show(o.order * harmonics.fundamental, "hertz")}</td>
-                <td className="px-2">{show(o.rms, harmonics.unit)}</td>
+                <td className="px-2">{measured(o.rms, harmonics.unit)}</td>
                 <td className="px-2">{first > 0 ? `${((100 * o.rms) / first).toFixed(1)}\u2009%` : ""}</td>
                 <td className="px-2">{o.limit != null ? show(o.limit, harmonics.unit, 3) : ""}</td>
                 <td className={`px-2 ${used !== undefined && used > 1 ? "text-missed" : ""}`}>

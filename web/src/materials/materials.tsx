@@ -1,6 +1,7 @@
 import { Download } from "lucide-react";
 
 import { useMaterials, type SupplyShown } from "../api/client";
+import { fileName } from "../ui/files";
 import { Notice } from "../ui/states";
 
 /** What has to be bought to build the supply. */
@@ -15,7 +16,7 @@ export function Materials({ shown }: { shown: SupplyShown }) {
         <h2 className="grow font-semibold">Bill of materials</h2>
         <a
           href={`/api/supplies/${shown.id}/materials.csv`}
-          download={`${shown.document.title}.csv`}
+          download={fileName([shown.document.title, "bill of materials"], "csv")}
           className="inline-flex h-8 items-center gap-1.5 rounded-md border border-hairline px-3 font-semibold hover:border-muted"
         >
           <Download size={14} aria-hidden="true" /> Save as CSV

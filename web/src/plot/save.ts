@@ -56,12 +56,3 @@ export function svgOf(strips: Drawn[], view: View): Blob | undefined {
   axis(pen, view, size);
   return new Blob([pen.file(size.width, size.height)], { type: "image/svg+xml" });
 }
-
-/** Lets the user save what a link leads to. */
-export function saveAs(name: string, content: Blob) {
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(content);
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 1000);
-}

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { useMeasureTable, type Run, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { Button } from "../ui/button";
-import { show } from "../ui/quantity";
+import { measured, show } from "../ui/quantity";
 import { change } from "./change";
 import { begun, described, named, type Reading } from "./draft";
 import { ReadingPopover } from "./editor";
@@ -91,7 +91,7 @@ export function Readings({ shown, study, editing, run, before }: Props) {
                   />
                 </td>
                 <td className="figures px-2 text-right whitespace-nowrap" title={now?.problem ?? undefined}>
-                  {now ? show(now.value, now.unit) : "–"}
+                  {now ? measured(now.value, now.unit) : "–"}
                   {now?.value == null && now?.problem && (
                     <span className="ml-auto block max-w-64 text-right text-xs whitespace-normal text-muted">
                       {now.problem}
@@ -105,7 +105,7 @@ export function Readings({ shown, study, editing, run, before }: Props) {
                   )}
                 </td>
                 <td className="figures px-3 text-right whitespace-nowrap text-muted">
-                  {then ? show(then.value, then.unit) : ""}
+                  {then ? measured(then.value, then.unit) : ""}
                 </td>
                 <td className="figures px-3 text-right whitespace-nowrap text-muted">
                   {change(now?.value, then?.value)}

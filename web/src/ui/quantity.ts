@@ -72,8 +72,14 @@ export function bytes(count: number): string {
   return `${power === 0 ? size : Number(size.toPrecision(3))}\u2009${units[power]}`;
 }
 
+/** A measured value: as `show`, with all its digits, so that those of a column stand under each other. Counts have none. */
+export function measured(value: number | null | undefined, unit: Unit, digits = 4): string {
+  const counts = unit === "one" && Number.isInteger(value);
+  return show(value, unit, digits, !counts);
+}
+
 /** A value with SI prefix, thin space and unit, as the server writes it too. */
-export function show(value: number | null | undefined, unit: Unit, digits = 4): string {
+export function show(value: number | null | undefined, unit: Unit, digits = 4, whole = false): string {
   if (value === null || value === undefined || !Number.isFinite(value)) return "–";
   const joined = (number: string, letter: string) => {
     const name = letter + SYMBOLS[unit];
@@ -86,7 +92,8 @@ export function show(value: number | null | undefined, unit: Unit, digits = 4): 
     .toExponential(digits - 1)
     .split("e");
   const exponent = Number(power);
-  const figures = mantissa.replace(".", "").replace(/0+$/, "");
+  const all = mantissa.replace(".", "");
+  const figures = whole ? all : all.replace(/0+$/, "");
   const sign = value < 0 ? "−" : "";
   // A ratio such as a power factor reads as 0.98, not as 980 m.
   const ratio = unit === "one" || unit === "share";

@@ -1,5 +1,5 @@
 import type { Outcome, Supply } from "../api/client";
-import { show } from "./quantity";
+import { measured, show } from "./quantity";
 
 type Verdict = Outcome["verdicts"][number];
 
@@ -77,7 +77,7 @@ export function Verdicts({ supply, verdicts, study, decidedBy, onLook }: Props) 
                 {verdict ? limits(verdict) : limitTexts(requirement)}
               </td>
               <td className="figures px-2 text-right whitespace-nowrap">
-                {verdict ? show(verdict.value, verdict.unit) : "–"}
+                {verdict ? measured(verdict.value, verdict.unit) : "–"}
               </td>
               <td className="px-2">{verdict && <Gauge verdict={verdict} />}</td>
               <td className={`px-2 font-semibold whitespace-nowrap ${LOOKS[standing]}`}>
