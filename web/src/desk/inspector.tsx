@@ -2,6 +2,7 @@ import { FlipHorizontal2, RotateCw, Trash2, X } from "lucide-react";
 
 import type { Parameter, PartKind, SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
+import { partSignals } from "../readings/draft";
 import { Tapped } from "../taps/tapped";
 import { Button } from "../ui/button";
 import { ValueField } from "../ui/valuefield";
@@ -73,9 +74,6 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
           <X size={16} />
         </Button>
       </div>
-      <div className="mb-3 border-b border-hairline pb-2">
-        <Tapped signals={["v", "i", "p"].map((quantity) => `${part.id}.${quantity}`)} />
-      </div>
       <CataloguePart part={part} kind={kind} kinds={kinds} editing={editing} />
       <div className="grid gap-2">
         {kind.parameters.map((parameter) => {
@@ -130,6 +128,9 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
             </div>
           );
         })}
+      </div>
+      <div className="mt-3 border-y border-hairline py-2">
+        <Tapped signals={partSignals(part)} />
       </div>
       {kind.ratings.length > 0 && <h3 className="mt-3 mb-1 text-xs text-muted">Rated for at most</h3>}
       <div className="grid gap-1">

@@ -65,7 +65,7 @@ export function Tools(props: Props) {
     <div
       role="toolbar"
       aria-label="Drawing"
-      className="flex h-9 shrink-0 items-center overflow-hidden border-b border-hairline px-1 text-xs"
+      className="flex min-h-9 shrink-0 flex-wrap items-center border-b border-hairline px-1 text-xs"
     >
       <ToolButton label="Add a part" title="Add a part from the catalogue" onClick={() => setAdding(true)}>
         <Plus size={14} /> Part

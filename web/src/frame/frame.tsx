@@ -98,7 +98,7 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
     if ((await editing.settled()) && !whyBlocked(editing.newest().findings)) start.mutate({ study });
   };
   return (
-    <div className="flex h-full flex-col">
+    <div className="flex h-full min-h-[34rem] flex-col">
       <TitleBar
         shown={shown}
         editing={editing}
