@@ -268,3 +268,12 @@ impl<'ast> Visit<'ast> for Reader<'_> {
         syn::visit::visit_path(self, path);
     }
 }
+
+/// The campaign takes in whatever draws at random, in files and in folders, and nothing else.
+#[test]
+fn random_suites_are_found() {
+    let suites = xtask::campaign::random_suites().unwrap();
+    let there = |folder: &str, name: &str| suites.iter().any(|s| s.folder == folder && s.name == name);
+    assert!(there("e2e", "changes") && there("crates/server", "api") && there("crates/switched", "topologies"));
+    assert!(!there("e2e", "shots") && !suites.iter().any(|suite| suite.name == "common"));
+}

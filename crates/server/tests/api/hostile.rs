@@ -2,6 +2,8 @@
 
 use crate::client::{database, serve};
 use serde_json::{Value, json};
+use std::io::{Read, Write};
+use std::net::TcpStream;
 use std::time::{Duration, Instant};
 
 #[test]
@@ -164,4 +166,26 @@ fn hostile_documents_cost_little_and_hide_nothing() {
     assert_eq!(status, 422, "{problem}");
     let (status, _) = client.send("PUT", &path, &json!({ "revision": i32::MAX, "document": far }).to_string());
     assert_eq!(status, 409);
+}
+
+/// Requests of which half was sent keep nobody waiting, and are dropped after a while.
+#[test]
+fn half_sent_requests_hold_nothing() {
+    let (_server, client) = serve(&database(), &[]);
+    let host = client.address.trim_start_matches("http://").to_owned();
+    let half = |k: usize| {
+        let mut stream = TcpStream::connect(&host).unwrap();
+        let text = if k % 2 == 0 { "GET /api/sup" } else { "POST /api/supplies HTTP/1.1\r\nhost: x\r\ncontent-le" };
+        stream.write_all(text.as_bytes()).unwrap();
+        stream
+    };
+    let mut halves: Vec<TcpStream> = (0..300).map(half).collect();
+    assert_eq!(client.get("/api/supplies").0, 200);
+    for stream in &mut halves {
+        stream.set_read_timeout(Some(Duration::from_secs(60))).unwrap();
+        // Whatever it says, it ends the connection by itself.
+        let mut rest = Vec::new();
+        stream.read_to_end(&mut rest).unwrap();
+    }
+    assert_eq!(client.get("/api/supplies").0, 200);
 }
