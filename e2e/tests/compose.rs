@@ -10,6 +10,7 @@ const MOST_ACTIONS: u32 = 25;
 const ENTER: &str = "\u{E007}";
 const TAB: &str = "\u{E004}";
 const DOWN: &str = "\u{E015}";
+const RIGHT: &str = "\u{E014}";
 
 /// A user who counts what they do.
 struct User<'a> {
@@ -157,6 +158,29 @@ async fn tab_to(page: &Page, name: &str) -> Result<()> {
     anyhow::bail!("{name} is not reached by Tab")
 }
 
+/// Moves the focus from pane to pane by F6 until it is inside one.
+async fn pane_to(page: &Page, css: &str) -> Result<()> {
+    for _ in 0..12 {
+        keys(page, "\u{E036}").await?;
+        if page.script(&format!("return document.activeElement.closest(\"{css}\") !== null")).await? == true {
+            return Ok(());
+        }
+    }
+    anyhow::bail!("no pane {css} is reached")
+}
+
+/// Moves the focus by Tab until it is on a part of the drawing.
+async fn tab_to_part(page: &Page, part: &str) -> Result<()> {
+    for _ in 0..80 {
+        let at = page.script("return document.activeElement.dataset.part ?? ''").await?;
+        if at == part {
+            return Ok(());
+        }
+        page.client.active_element().await?.send_keys(TAB).await?;
+    }
+    anyhow::bail!("{part} is not reached by Tab")
+}
+
 /// Steps down an open menu to an entry.
 async fn step_to(page: &Page, entry: &str) -> Result<()> {
     for _ in 0..40 {
@@ -230,5 +254,62 @@ async fn a_regulated_mains_supply_by_keyboard() -> Result<()> {
     user.saved_after(before).await?;
     page.text("nav[aria-label='Power path']", |text| text.contains("Adjustable")).await?;
 
+    // The reservoir is trimmed a step at a time, and run each time.
+    pane_to(&page, "[aria-label=Dock]").await?;
+    // From the first tab, whichever was open.
+    keys(&page, "\u{E011}").await?;
+    keys(&page, RIGHT).await?;
+    tab_to(&page, "Value to trim").await?;
+    keys(&page, "C1 cap").await?;
+    let drag = "Drag C1 capacitance";
+    page.find(&format!("[aria-label='{drag}']")).await?;
+    tab_to(&page, drag).await?;
+    let before = user.revision().await?;
+    keys(&page, &RIGHT.repeat(2)).await?;
+    keys(&page, ENTER).await?;
+    user.saved_after(before).await?;
+    page.text("[data-testid=verdict-tally]", |text| text.contains("met") && !text.contains("before")).await?;
+    page.close().await
+}
+
+/// A circuit of single parts is typed, given a study, run with what still stands in a field, and read, without a pointer.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_circuit_of_single_parts_by_keyboard() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.find("main").await?;
+    for name in ["New supply", "Desk"] {
+        tab_to(&page, name).await?;
+        keys(&page, ENTER).await?;
+    }
+    page.find("[data-testid=drawing]").await?;
+    keys(&page, "/").await?;
+    for line in ["pulse source from in to gnd", "R 1k from in to out", "C 100n from out to gnd"] {
+        page.type_line(line).await?;
+    }
+    page.find("[data-part=C1]").await?;
+    keys(&page, "\u{E00C}").await?;
+    tab_to(&page, "New study").await?;
+    keys(&page, ENTER).await?;
+    page.find("select[aria-label=Study]").await?;
+    // Its focus would stay with the button that is gone.
+    page.find("[data-part=R1]").await?;
+    tab_to_part(&page, "R1").await?;
+    keys(&page, ENTER).await?;
+    page.find("[aria-label='Inspector of R1']").await?;
+    tab_to(&page, "Resistance").await?;
+    keys(&page, "\u{E009}a\u{E000}").await?;
+    keys(&page, "2k2").await?;
+    keys(&page, "\u{E009}\u{E007}\u{E000}").await?;
+    page.find("[aria-label^=Plots][data-drawn]").await?;
+    page.text("[data-testid=saved]", |text| text.starts_with("Saved")).await?;
+    let focused = page.script("return document.activeElement.value").await?;
+    assert_eq!(focused, "2k2", "the focus stays in the field");
+    pane_to(&page, "[aria-label=Strips]").await?;
+    tab_to(&page, "Span here").await?;
+    keys(&page, ENTER).await?;
+    tab_to(&page, "Span start A").await?;
+    keys(&page, RIGHT).await?;
+    page.text("[data-testid='span-out.v']", |text| text.contains('V')).await?;
     page.close().await
 }

@@ -66,7 +66,7 @@ export function Dock(props: Props) {
     </Tabs.Trigger>
   );
   return (
-    <Tabs.Root value={tab} onValueChange={setTab} className="flex h-full flex-col bg-panel">
+    <Tabs.Root data-pane value={tab} onValueChange={setTab} className="flex h-full flex-col bg-panel">
       <div className="flex shrink-0 items-center border-b border-hairline px-2">
         <Tabs.List aria-label="Dock" className="flex items-center">
           {trigger("readings", "Requirements and readings")}

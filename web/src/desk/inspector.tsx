@@ -36,6 +36,7 @@ export function Inspector({ supply, part, kind, kinds, editing, onClose }: Props
   );
   return (
     <aside
+      data-pane
       aria-label={`Inspector of ${part.id}`}
       className="absolute inset-y-0 right-0 z-10 w-[440px] overflow-auto border-l border-hairline bg-panel p-3 shadow-soft"
     >

@@ -209,7 +209,7 @@ export function Strips(props: Props) {
   const [over, setOver] = useState<number>();
   const pictures = useRef(new Map<number, Drawn>());
   return (
-    <section aria-label="Strips" className="flex h-full flex-col bg-ground" onKeyDown={onKey}>
+    <section data-pane aria-label="Strips" className="flex h-full flex-col bg-ground" onKeyDown={onKey}>
       <div className="flex h-7 shrink-0 items-center gap-0.5 px-2 text-xs text-muted">
         <Button
           look="quiet"

@@ -158,6 +158,7 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
   return (
     <div
       className="relative flex h-full flex-col bg-ground"
+      data-pane
       data-testid="drawing"
       onKeyDown={(event) => onKey(event, selected, keys)}
     >

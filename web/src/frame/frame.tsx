@@ -22,6 +22,7 @@ import { Notice } from "../ui/states";
 import { Away } from "./away";
 import { ConflictBar } from "./conflict";
 import { useEditing } from "./editing";
+import { usePanes } from "./panes";
 import { PowerPath } from "./powerpath";
 import { Rail } from "./rail";
 import { useStanding } from "./standing";
@@ -66,9 +67,27 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
   useFollow(id, run);
   const standing = useStanding(shown, runs.data, study, run);
 
-  const shortcuts = useRef({ undo: editing.undo, redo: editing.redo });
+  usePanes();
+  const blocked = whyBlocked(shown.findings);
+  const runIt = async () => {
+    // What stands in a field is meant to be run with.
+    const at = document.activeElement;
+    if (at instanceof HTMLElement) at.blur();
+    const taken = await entered();
+    if (at instanceof HTMLElement && document.activeElement === document.body)
+      at.focus({ preventScroll: true });
+    if (!taken) return;
+    // What was refused before stands in its field still, and is not passed over.
+    const invalid = [...document.querySelectorAll<HTMLElement>("input[aria-invalid=true]")];
+    const refused = invalid.find((field) => field.offsetParent !== null);
+    if (refused) return refused.focus();
+    if ((await editing.settled()) && !whyBlocked(editing.newest().findings)) start.mutate({ study });
+  };
+  const going = run !== undefined && !isOver(run);
+  const shortcuts = useRef({ undo: editing.undo, redo: editing.redo, run: () => {} });
   useEffect(() => {
-    shortcuts.current = { undo: editing.undo, redo: editing.redo };
+    const run = () => void (blocked || going || start.isPending || study === "" || runIt());
+    shortcuts.current = { undo: editing.undo, redo: editing.redo, run };
   });
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -76,7 +95,9 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
         setParts([]);
         setStage(undefined);
       }
-      if (!(event.ctrlKey || event.metaKey) || event.target instanceof HTMLInputElement) return;
+      if (!(event.ctrlKey || event.metaKey)) return;
+      if (event.key === "Enter") shortcuts.current.run();
+      if (event.target instanceof HTMLInputElement) return;
       // With the shift key it is a capital.
       if (event.key.toLowerCase() !== "z") return;
       event.preventDefault();
@@ -85,18 +106,6 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, []);
-
-  const blocked = whyBlocked(shown.findings);
-  const runIt = async () => {
-    // What stands in a field is meant to be run with.
-    if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
-    if (!(await entered())) return;
-    // What was refused before stands in its field still, and is not passed over.
-    const invalid = [...document.querySelectorAll<HTMLElement>("input[aria-invalid=true]")];
-    const refused = invalid.find((field) => field.offsetParent !== null);
-    if (refused) return refused.focus();
-    if ((await editing.settled()) && !whyBlocked(editing.newest().findings)) start.mutate({ study });
-  };
   return (
     <div className="flex h-full min-h-[34rem] flex-col">
       <TitleBar

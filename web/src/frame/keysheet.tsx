@@ -7,6 +7,8 @@ const KEYS: { where: string; keys: [string, string][] }[] = [
     where: "Everywhere",
     keys: [
       ["?", "This list"],
+      ["Ctrl Enter", "Run the study"],
+      ["F6", "To the next pane; with Shift to the one before"],
       ["Ctrl Z", "Undo"],
       ["Ctrl Shift Z", "Redo"],
       ["Esc", "Choose nothing; show all stages"],

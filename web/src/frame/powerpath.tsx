@@ -33,6 +33,7 @@ export function PowerPath({ supply, findings, outcome, stage, onStage, onAdded, 
     const slim = (supply.parts?.length ?? 0) > 0;
     return (
       <nav
+        data-pane
         aria-label="Power path"
         className={`flex ${slim ? "h-11" : "h-24"} shrink-0 items-center gap-3 border-b border-hairline bg-panel px-4`}
       >
@@ -54,6 +55,7 @@ export function PowerPath({ supply, findings, outcome, stage, onStage, onAdded, 
   const marked = new Set(findings.filter((f) => f !== end).flatMap((f) => stagesOf(f, supply)));
   return (
     <nav
+      data-pane
       aria-label="Power path"
       className="max-h-64 shrink-0 overflow-auto border-b border-hairline bg-panel pr-4"
     >

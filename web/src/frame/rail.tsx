@@ -15,6 +15,7 @@ const VIEWS = [
 export function Rail({ supply, view }: { supply: string; view: string }) {
   return (
     <nav
+      data-pane
       aria-label="Views"
       className="flex w-20 shrink-0 flex-col gap-1 border-r border-hairline bg-panel pt-2"
     >

@@ -35,7 +35,10 @@ export function TitleBar(props: Props) {
   const going = run !== undefined && !isOver(run);
   const chosen = shown.document.studies?.find((s) => s.id === props.study);
   return (
-    <header className="flex min-h-11 shrink-0 flex-wrap items-center gap-x-2 gap-y-1 border-b border-hairline bg-panel px-3 py-1">
+    <header
+      data-pane
+      className="flex min-h-11 shrink-0 flex-wrap items-center gap-x-2 gap-y-1 border-b border-hairline bg-panel px-3 py-1"
+    >
       <Link to="/" className="flex items-center gap-1.5 text-muted hover:text-ink" aria-label="Library">
         <Mark />
         <span>Library</span>
