@@ -259,6 +259,25 @@ impl Page {
         Ok(self.client.execute(script, vec![]).await?)
     }
 
+    /// Reads a value by a script once it stays as it is: the page draws, moves and fades for a while.
+    ///
+    /// # Errors
+    /// If the script fails, or the value goes on changing.
+    pub async fn steady(&self, script: &str) -> Result<serde_json::Value> {
+        let deadline = Instant::now() + PATIENCE;
+        let (mut last, mut alike) = (self.script(script).await?, 0);
+        while alike < 3 {
+            tokio::time::sleep(Duration::from_millis(100)).await;
+            let next = self.script(script).await?;
+            alike = if next == last { alike + 1 } else { 0 };
+            last = next;
+            if Instant::now() > deadline {
+                bail!("{script} goes on changing, to {last}");
+            }
+        }
+        Ok(last)
+    }
+
     /// A picture of the window, in the folder `MELLOW_COIL_PICTURES` names; none without it.
     pub async fn picture(&self, name: &str) -> Result<()> {
         match std::env::var_os("MELLOW_COIL_PICTURES") {

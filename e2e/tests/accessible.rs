@@ -71,19 +71,11 @@ async fn no_main_view_breaks_a_rule() -> Result<()> {
         ("Find where a trace crosses a level", "search of a crossing"),
         ("Add a formula of the span", "formula of the span"),
     ] {
-        page.script(&format!(
-            "[...document.querySelectorAll('button')].find(b => (b.ariaLabel || b.textContent.trim()) === '{opens}')\
-             .dispatchEvent(new PointerEvent('pointerdown', {{ bubbles: true, button: 0 }}))"
-        ))
-        .await?;
-        page.script(&format!(
-            "const b = [...document.querySelectorAll('button')].find(b => (b.ariaLabel || b.textContent.trim()) === '{opens}');\
-             if (b.dataset.state !== 'open') b.click()"
-        ))
-        .await?;
+        page.press(opens).await?;
         page.find("[role=dialog][data-state=open], [role=menu][data-state=open]").await?;
         all.extend(broken(&page, view).await?);
         page.client.active_element().await?.send_keys("\u{E00C}").await?;
+        page.steady("return document.querySelectorAll('[data-state=open]').length").await?;
     }
     page.press("Trim").await?;
     let value = Locator::XPath("//select[@aria-label='Value to trim']/descendant::option[.='C1 capacitance']");
@@ -109,8 +101,7 @@ async fn no_main_view_breaks_a_rule() -> Result<()> {
     all.extend(broken(&page, "circuit of a run").await?);
     page.press("Close the circuit").await?;
     page.press("Use the dark look").await?;
-    // Colours change within a tenth of a second.
-    tokio::time::sleep(std::time::Duration::from_millis(300)).await;
+    page.steady("return getComputedStyle(document.body).backgroundColor").await?;
     all.extend(broken(&page, "history, dark").await?);
     page.client.find(Locator::LinkText("Desk")).await?.click().await?;
     page.find("[data-testid=drawing]").await?;

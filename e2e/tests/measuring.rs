@@ -78,8 +78,7 @@ async fn readings_are_written_mended_and_taken_from_the_run_there_is() -> Result
     page.press("Keep").await?;
     // The line never gets to where both ends are the same: it says so, or has a value.
     let told = "return document.querySelector('[data-testid=reading-bus_mean] td:nth-child(2)').title";
-    tokio::time::sleep(std::time::Duration::from_millis(500)).await;
-    let told = page.script(told).await?;
+    let told = page.steady(told).await?;
     assert!(told.as_str().is_some_and(|text| text.contains("window")), "{told}");
     page.close().await
 }
@@ -184,10 +183,9 @@ async fn a_verdict_shows_its_place_and_another_run_stands_behind() -> Result<()>
     // Two runs on one strip: more ink than one.
     let ink = "const c = document.querySelectorAll('canvas[role=img]')[1]; const d = c.getContext('2d').getImageData(0, 0, \
                c.width, c.height).data; let n = 0; for (let i = 3; i < d.length; i += 4) if (d[i] > 0) n += 1; return n";
-    let with = page.script(ink).await?.as_u64().unwrap();
+    let with = page.steady(ink).await?.as_u64().unwrap();
     choose(&page, "Run behind the traces", "no other run").await?;
-    tokio::time::sleep(std::time::Duration::from_millis(400)).await;
-    let without = page.script(ink).await?.as_u64().unwrap();
+    let without = page.steady(ink).await?.as_u64().unwrap();
     assert!(with > without + 200, "{with} {without}");
     page.close().await
 }

@@ -45,7 +45,6 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
     page.press("From a template").await?;
     let item = "//*[@role='menuitem'][.//span[normalize-space()='Regulated mains supply']]";
     page.client.wait().for_element(Locator::XPath(item)).await?;
-    tokio::time::sleep(Duration::from_millis(300)).await;
     page.click_on(Locator::XPath(item)).await?;
     page.find("[data-testid=output-out1]").await?;
     page.client.find(Locator::LinkText("Desk")).await?.click().await?;
@@ -74,9 +73,7 @@ async fn parts_are_typed_joined_copied_and_swapped() -> Result<()> {
 
     // Both are chosen, copied, and the copies removed again.
     page.click("[data-part=R5] > g").await?;
-    let keys = "document.querySelector('[data-part=D5]').dispatchEvent(new KeyboardEvent('keydown', \
-                { key: 'Enter', shiftKey: true, bubbles: true }))";
-    page.script(keys).await?;
+    page.find("[data-part=D5]").await?.send_keys("\u{E008}\u{E007}\u{E000}").await?;
     page.text("[role=toolbar]", |text| text.contains("2 parts chosen")).await?;
     page.press("Duplicate the parts").await?;
     saved(&page, 6).await?;
@@ -221,7 +218,7 @@ async fn a_drawing_is_looked_at_arranged_noted_and_saved() -> Result<()> {
     let ground = (before.0 + 60.0, before.1 + 60.0);
     drag(&page, ground, (ground.0 + 40.0, ground.1 - 30.0)).await?;
     // Laid out anew once it has settled, all stands where it was shifted to.
-    tokio::time::sleep(Duration::from_millis(400)).await;
+    page.steady("return document.querySelector('[data-part=C1]').getBoundingClientRect().x").await?;
     let panned = middle(&page, part).await?;
     assert!(near(panned, (before.0 + 40.0, before.1 - 30.0)), "{before:?} went to {panned:?}");
     assert!(page.script(size).await?.as_f64().context("no width")? > 1.4 * width);
@@ -230,9 +227,7 @@ async fn a_drawing_is_looked_at_arranged_noted_and_saved() -> Result<()> {
 
     // Two parts are lined up.
     page.click("[data-part=C1] > g").await?;
-    let keys = "document.querySelector('[data-part=D1]').dispatchEvent(new KeyboardEvent('keydown', \
-                { key: 'Enter', shiftKey: true, bubbles: true }))";
-    page.script(keys).await?;
+    page.find("[data-part=D1]").await?.send_keys("\u{E008}\u{E007}\u{E000}").await?;
     page.text("[role=toolbar]", |text| text.contains("2 parts chosen")).await?;
     page.press("Align in a row").await?;
     saved(&page, 4).await?;

@@ -18,24 +18,27 @@ async fn press_at(page: &Page, label: &str, nth: usize) -> Result<()> {
     Ok(())
 }
 
+/// How many dots of all plots are drawn on.
+const INK: &str = "return [...document.querySelectorAll('[aria-label=Strips] canvas')].reduce((sum, c) => sum + \
+                   c.getContext('2d').getImageData(0, 0, c.width, c.height).data.reduce((n, v, i) => i % 4 === 3 && v > 0 ? n + 1 : n, 0), 0)";
+
 async fn escape(page: &Page) -> Result<()> {
     Ok(page.client.active_element().await?.send_keys("\u{E00C}").await?)
 }
 
 /// How many dots of the n-th plot are drawn on.
 async fn ink(page: &Page, nth: usize) -> Result<u64> {
-    tokio::time::sleep(std::time::Duration::from_millis(400)).await;
     let count = format!(
         "const c = document.querySelectorAll('[aria-label=Strips] canvas')[{nth}]; const d = c.getContext('2d')\
          .getImageData(0, 0, c.width, c.height).data; let n = 0; for (let i = 3; i < d.length; i += 4) if (d[i] > 0) n += 1; \
          return n"
     );
-    Ok(page.script(&count).await?.as_u64().unwrap_or_default())
+    Ok(page.steady(&count).await?.as_u64().unwrap_or_default())
 }
 
 /// The texts in the strips, as they stand in the file a user saves.
 async fn words(page: &Page) -> Result<Vec<String>> {
-    tokio::time::sleep(std::time::Duration::from_millis(400)).await;
+    page.steady(INK).await?;
     page.press("Save or copy the strips").await?;
     let item = "//*[@role='menuitem'][starts-with(.,'Save as a drawing')]";
     page.click_on(Locator::XPath(item)).await?;

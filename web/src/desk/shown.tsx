@@ -267,7 +267,7 @@ function RowsStrip({ run, behind, traces, view, size }: Props) {
           <tbody className="figures text-right">
             {times.map((t, row) => (
               <tr key={row} className="border-t border-hairline">
-                <td className="pr-4 whitespace-nowrap">{measured(t, "second", digits)}</td>
+                <td className="pr-4 whitespace-nowrap">{show(t, "second", digits)}</td>
                 {columns.map(({ values, unit, of }, k) => (
                   <td key={k} className={of ? "px-4 whitespace-nowrap text-muted" : "px-4 whitespace-nowrap"}>
                     {measured(values[row], unit, 6)}
