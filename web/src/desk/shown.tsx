@@ -18,7 +18,7 @@ import { drawPlane, type Curve } from "../plot/plane";
 import { Plot } from "../plot/plot";
 import type { Drawn } from "../plot/save";
 import { Strip } from "../plot/strip";
-import { measured, symbol, type Unit } from "../ui/quantity";
+import { measured, show, symbol, type Unit } from "../ui/quantity";
 
 interface Props {
   look: StripLook;
