@@ -3,6 +3,7 @@
 use circuit::{GND, KindId};
 use schemars::JsonSchema;
 use serde::Serialize;
+use std::collections::BTreeMap;
 
 /// A place on the grid; x grows to the right, y downwards.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, JsonSchema)]
@@ -91,6 +92,8 @@ pub struct DrawnPart {
 pub struct DrawnNet {
     /// Name.
     pub net: String,
+    /// A figure that stands behind the name.
+    pub figure: Option<String>,
     /// Straight pieces of wire.
     pub wires: Vec<(Spot, Spot)>,
     /// Places where three or more wires meet.
@@ -99,6 +102,22 @@ pub struct DrawnNet {
     pub label_at: Option<(f64, f64)>,
     /// Where the symbol of the reference net hangs.
     pub ground_at: Option<Spot>,
+}
+
+impl DrawnNet {
+    /// What stands at it: its name, and its figure if it has one.
+    pub fn text(&self) -> String {
+        self.figure.as_ref().map_or_else(|| self.net.clone(), |figure| format!("{} {figure}", self.net))
+    }
+}
+
+/// Figures that stand beside parts and nets, as they are read.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Figures {
+    /// Further lines of a part's text, by designator.
+    pub parts: BTreeMap<String, Vec<String>>,
+    /// What stands behind a net's name, by name; once, where it is drawn in several pieces.
+    pub nets: BTreeMap<String, String>,
 }
 
 /// Whether a net is the reference.

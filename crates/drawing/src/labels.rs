@@ -145,7 +145,7 @@ pub(crate) fn room_of(note: &crate::DrawnNote) -> Box {
 
 /// What a net's name covers.
 pub(crate) fn name_of(net: &DrawnNet) -> Option<Box> {
-    Some(text_box(net.label_at?, &[&net.net], 1.0))
+    Some(text_box(net.label_at?, &[net.text()], 1.0))
 }
 
 /// What is covered, sorted into cells so that a place is held against its neighbourhood alone.
@@ -212,7 +212,7 @@ fn name(net: &DrawnNet, size: f64, needs: bool, taken: &mut Taken) -> Option<(f6
     if is_ground(&net.net) {
         return None;
     }
-    let name = [net.net.as_str()];
+    let name = [net.text()];
     let free = |by: f64| names(net, size).find(|at| taken.free(apart(text_box(*at, &name, size), by)));
     let at = free(size * APART);
     let at = if needs { at.or_else(|| free(0.0)).or_else(|| names(net, size).next()) } else { at }?;
@@ -223,12 +223,16 @@ fn name(net: &DrawnNet, size: f64, needs: bool, taken: &mut Taken) -> Option<(f6
 /// Puts the texts of parts and the names of nets where they cover nothing.
 pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
     let mut taken = drawn(parts, nets);
+    // A net has fewer places for its figure than a part for its text.
+    for net in nets.iter_mut().filter(|net| net.figure.is_some()) {
+        net.label_at = name(net, 1.0, false, &mut taken);
+    }
     for part in parts.iter_mut() {
         part.label_at = room(part, &part.label, 1.0, 0.0, &taken).unwrap_or(part.label_at);
         taken.add(text_of(part));
     }
     let needed = in_pieces(nets).into_iter().map(str::to_owned).collect::<HashSet<_>>();
-    for net in nets {
+    for net in nets.iter_mut().filter(|net| net.label_at.is_none()) {
         net.label_at = name(net, 1.0, needed.contains(&net.net), &mut taken);
     }
 }
@@ -239,7 +243,10 @@ pub(crate) fn lettering(parts: &[DrawnPart], nets: &[DrawnNet], size: f64, frame
     let mut taken = drawn(parts, nets);
     // Without its name a piece of a net would be any net's.
     let needed = in_pieces(nets);
-    let first = nets.iter().map(|net| needed.contains(net.net.as_str()).then(|| name(net, size, true, &mut taken)));
+    let first = nets.iter().map(|net| {
+        let needs = needed.contains(net.net.as_str());
+        (needs || net.figure.is_some()).then(|| name(net, size, needs, &mut taken))
+    });
     let first: Vec<Option<Option<(f64, f64)>>> = first.collect();
     let mut placed = |part: &DrawnPart, lines: usize| {
         let at = room(part, &part.label[..lines], size, size * APART, &taken);
@@ -258,14 +265,14 @@ pub(crate) fn lettering(parts: &[DrawnPart], nets: &[DrawnNet], size: f64, frame
         let PlacedText { at, lines } = text.as_ref()?;
         Some(text_box(*at, &part.label[..*lines], size))
     });
-    let names = nets.iter().zip(&named).filter_map(|(net, at)| Some(text_box((*at)?, &[&net.net], size)));
+    let names = nets.iter().zip(&named).filter_map(|(net, at)| Some(text_box((*at)?, &[net.text()], size)));
     let (from, to) = frame.around(covered.chain(names)).corners();
     Lettering { size, from, to, parts: texts, nets: named }
 }
 
 /// Places for a net's name: over and under its level wires, the longest first, then beside upright ones.
 fn names(net: &DrawnNet, size: f64) -> impl Iterator<Item = (f64, f64)> + use<> {
-    let w = width(&[&net.net], size);
+    let w = width(&[net.text()], size);
     let sorted = |level: bool| {
         let mut wires: Vec<(Spot, Spot)> = net.wires.iter().copied().filter(|(a, b)| (a.y == b.y) == level).collect();
         wires.sort_by_key(|(a, b)| (a.x - b.x + a.y - b.y, a.y, a.x));

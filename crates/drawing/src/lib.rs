@@ -31,17 +31,29 @@ use circuit::Supply;
 use std::collections::BTreeSet;
 
 pub use arrange::arrange;
-pub use drawn::{Drawing, DrawnNet, DrawnNote, DrawnPart, Lettering, PlacedText, Spot};
+pub use drawn::{Drawing, DrawnNet, DrawnNote, DrawnPart, Figures, Lettering, PlacedText, Spot};
 pub use picture::{Shape, Symbol};
 pub use svg::svg;
 pub use symbols::symbol;
 
 /// Draws a supply. Parts without a place are arranged ([`arrange()`]); beyond 1500 parts no wires are drawn.
 pub fn draw(supply: &Supply) -> Drawing {
+    figured(supply, &Figures::default())
+}
+
+/// The same with figures beside parts and nets, which stand where there is room for them as all texts do.
+pub fn figured(supply: &Supply, figures: &Figures) -> Drawing {
     let placed = placed(supply);
     let supply = placed.as_ref().unwrap_or(supply);
     let mut parts = place::parts(supply);
     let mut nets = route::nets(supply, &parts);
+    for part in &mut parts {
+        part.label.extend(figures.parts.get(&part.id).into_iter().flatten().cloned());
+    }
+    let mut left = figures.nets.clone();
+    for net in &mut nets {
+        net.figure = left.remove(&net.net);
+    }
     labels::place(&mut parts, &mut nets);
     let notes: Vec<DrawnNote> = supply
         .texts

@@ -61,7 +61,7 @@ fn wires(text: &mut String, net: &DrawnNet) {
         put!(text, "<path d=\"M{} {} v1 m-1 0 h2 m-1.6 0.4 h1.2 m-0.9 0.4 h0.6\"/>", at.x, at.y);
     }
     if let Some((x, y)) = net.label_at {
-        let name = escaped(&net.net);
+        let name = escaped(&net.text());
         put!(text, "<text x=\"{x}\" y=\"{y}\" font-size=\"1.05\" fill=\"{NET}\" stroke=\"none\">{name}</text>");
     }
 }

@@ -3,7 +3,7 @@
 
 use circuit::kinds::KINDS;
 use circuit::{Part, Placement, Supply, Turn};
-use mellow_drawing::{Drawing, DrawnNet, Spot, draw, svg, symbol};
+use mellow_drawing::{Drawing, DrawnNet, Figures, Spot, draw, figured, svg, symbol};
 use proptest::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -188,6 +188,21 @@ proptest! {
         let picture = svg(&drawing);
         let named = supply.parts.iter().all(|part| picture.contains(&format!(">{}<", part.id)));
         prop_assert!(named, "a part has no name in the picture");
-        prop_assert_eq!(draw(&supply), drawing);
+        prop_assert_eq!(draw(&supply), drawing.clone());
+        // Figures beside it move no part and no wire, and stand once at each net and at every part.
+        let figures = Figures {
+            parts: supply.parts.iter().map(|part| (part.id.clone(), vec!["1.234 mA, 5.678 mW".to_owned()])).collect(),
+            nets: drawing.nets.iter().map(|net| (net.net.clone(), "12.34 V".to_owned())).collect(),
+        };
+        let read = figured(&supply, &figures);
+        for (plain, read) in drawing.parts.iter().zip(&read.parts) {
+            prop_assert_eq!((plain.at, plain.turn, &plain.pins), (read.at, read.turn, &read.pins));
+            prop_assert_eq!(read.label.len(), plain.label.len() + 1);
+        }
+        for (plain, read) in drawing.nets.iter().zip(&read.nets) {
+            prop_assert_eq!((&plain.wires, &plain.junctions), (&read.wires, &read.junctions));
+        }
+        let names: BTreeSet<&str> = read.nets.iter().map(|net| net.net.as_str()).collect();
+        prop_assert_eq!(read.nets.iter().filter(|net| net.figure.is_some()).count(), names.len());
     }
 }

@@ -294,6 +294,22 @@ export function useMaterials(supply: SupplyShown) {
   });
 }
 
+/** Where a supply rests, with the drawing that shows it; followed from revision to revision. */
+export function useResting(supply: SupplyShown, wanted: boolean) {
+  return useQuery({
+    queryKey: ["resting", supply.id, supply.revision],
+    enabled: wanted,
+    retry: false,
+    // The figures before stay until the new ones are there.
+    placeholderData: (previous: Schemas["RestingShown"] | undefined, query) =>
+      query?.queryKey[1] === supply.id ? previous : undefined,
+    queryFn: async () =>
+      taken<Schemas["RestingShown"]>(
+        await api.GET("/api/supplies/{supply}/operating-point", { params: { path: { supply: supply.id } } }),
+      ),
+  });
+}
+
 export function useRevisions(supply: SupplyShown) {
   return useQuery({
     queryKey: ["revisions", supply.id, supply.revision],

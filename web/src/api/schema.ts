@@ -180,6 +180,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/supplies/{supply}/operating-point": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["operatingPoint"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/supplies/{supply}/ready-made": {
     parameters: {
       query?: never;
@@ -1122,6 +1138,8 @@ export interface components {
     };
     /** @description A net's wires. */
     DrawnNet: {
+      /** @description A figure that stands behind the name. */
+      figure?: string | null;
       /** @description Where the symbol of the reference net hangs. */
       ground_at?: components["schemas"]["Spot"] | null;
       /** @description Places where three or more wires meet. */
@@ -2460,6 +2478,62 @@ export interface components {
       id: string;
       /** @description The reading that decides it. */
       reading: string;
+    };
+    /** @description Where a circuit rests with its sources at their values at time zero: capacitors carry no current, inductors no voltage. */
+    Resting: {
+      /** @description How it was found, in words. */
+      found: string;
+      /** @description Every net but the reference. */
+      nets: components["schemas"]["RestingNet"][];
+      /** @description Every part, in document order. */
+      parts: components["schemas"]["RestingPart"][];
+      /** @description What has to be known to read it, in words. */
+      remarks: string[];
+    };
+    /** @description A net at rest. */
+    RestingNet: {
+      /** @description Its name. */
+      net: string;
+      /**
+       * Format: double
+       * @description Its voltage to the reference, V.
+       */
+      voltage: number;
+    };
+    /** @description A part at rest. */
+    RestingPart: {
+      /**
+       * Format: double
+       * @description Into its first pin, A; none of a part without such a current. Of a source what it delivers.
+       */
+      current?: number | null;
+      /** @description Whether it is a source. */
+      delivers: boolean;
+      /** @description Designator. */
+      part: string;
+      /**
+       * Format: double
+       * @description What it absorbs, W. Of a source what it delivers.
+       */
+      power: number;
+      /** @description What the device is doing: "saturation", "in breakdown". */
+      region?: string | null;
+      /**
+       * Format: double
+       * @description From its first pin to its second, V; none of a part with one pin.
+       */
+      voltage?: number | null;
+    };
+    /** @description The operating point of a supply as it stands. */
+    RestingShown: {
+      /** @description The circuit with the figures in it. */
+      drawing: components["schemas"]["Drawing"];
+      resting: components["schemas"]["Resting"];
+      /**
+       * Format: int32
+       * @description The revision it is of.
+       */
+      revision: number;
     };
     /** @description What is restored over. */
     Restore: {
@@ -3868,6 +3942,37 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["StudyDefault"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  operatingPoint: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The operating point of a supply as it stands. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RestingShown"];
         };
       };
       /** @description What went wrong, where, and what to do. */

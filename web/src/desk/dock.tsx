@@ -16,6 +16,7 @@ import type { Editing } from "../frame/editing";
 import type { Verdict } from "../frame/standing";
 import { HarmonicsView } from "../harmonics/harmonics";
 import { Readings } from "../readings/table";
+import { RestingTable } from "../resting/table";
 import { Trim } from "../trim/trim";
 import { show } from "../ui/quantity";
 import { Verdicts } from "../ui/verdicts";
@@ -72,6 +73,7 @@ export function Dock(props: Props) {
           {trigger("readings", "Requirements and readings")}
           {trigger("trim", "Trim")}
           {trigger("harmonics", "Harmonics")}
+          {trigger("resting", "Operating point")}
           {trigger("checks", errors > 0 ? `Checks (${errors})` : "Checks")}
           {trigger("health", "Health")}
           {chosen && trigger("sizing", `Sizing of ${chosen.title.toLowerCase()}`)}
@@ -102,6 +104,9 @@ export function Dock(props: Props) {
       </Tabs.Content>
       <Tabs.Content value="harmonics" className="min-h-0 grow overflow-auto">
         <HarmonicsView key={study} supply={supply} run={run} />
+      </Tabs.Content>
+      <Tabs.Content value="resting" className="min-h-0 grow overflow-auto">
+        <RestingTable shown={shown} onPart={onPart} />
       </Tabs.Content>
       <Tabs.Content value="checks" className="min-h-0 grow overflow-auto p-3">
         {errors === 0 && <p className="text-met">Nothing to complain of.</p>}

@@ -1,7 +1,8 @@
 import { memo, useEffect, useMemo, useRef, useState } from "react";
 
-import type { Finding, PartKind, SupplyShown } from "../api/client";
+import { useResting, type Finding, type PartKind, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
+import { useKept } from "../ui/kept";
 import { AddLine } from "./addline";
 import { NetCard, NoteCard } from "./cards";
 import { useClipboard } from "./clipboard";
@@ -11,7 +12,7 @@ import { onKey, type KeyDeeds } from "./keys";
 import type { Lettering } from "./lettering";
 import { aligned, dropped, mirrored, moved, placeOf, turned, type Change } from "./partedits";
 import { NetShape, NoteShape, PartShape, Picture } from "./shapes";
-import { Tools } from "./tools";
+import { Tools, type Figures } from "./tools";
 import type { Point, View } from "./view";
 import { useViewport } from "./viewport";
 
@@ -37,7 +38,12 @@ export const Drawing = memo(DrawingOf, (a, b) =>
 );
 
 function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing }: Props) {
-  const { drawing, document: supply } = shown;
+  const { document: supply } = shown;
+  const [figures, setFigures] = useKept<Figures>(`figures-${shown.id}`, "nothing");
+  const resting = useResting(shown, figures === "resting");
+  // Texts stand where there is room for them; parts and wires are the same in both.
+  const there = figures === "resting" && resting.data?.revision === shown.revision ? resting.data : undefined;
+  const drawing = there?.drawing ?? shown.drawing;
   const frame = useRef<HTMLDivElement>(null);
   const viewport = useViewport(frame, drawing, stage);
   const { view, sheet, zoom, fit, lettering } = viewport;
@@ -164,6 +170,8 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
     >
       <Tools
         shown={shown}
+        figures={figures}
+        onFigures={setFigures}
         kinds={kinds}
         selected={selected}
         near={middle}
@@ -190,6 +198,11 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
             frame.current?.querySelector("svg")?.focus();
           }}
         />
+      )}
+      {figures === "resting" && resting.isError && (
+        <p role="alert" className="border-b border-hairline bg-panel px-3 py-1 text-xs text-missed">
+          No operating point: {resting.error.message}
+        </p>
       )}
       <div ref={frame} className="relative min-h-0 grow touch-none overflow-clip" {...handlers}>
         <div style={sheet.style} className="absolute will-change-transform">

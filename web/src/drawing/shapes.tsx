@@ -184,6 +184,7 @@ export const NetShape = memo(function NetShape({ net, nameAt, size, faded, lit }
           stroke="none"
         >
           {net.net}
+          {net.figure && <tspan fill="var(--muted)">{` ${net.figure}`}</tspan>}
         </text>
       )}
     </g>

@@ -4,6 +4,7 @@ import {
   CopyPlus,
   FileImage,
   FlipHorizontal2,
+  Gauge,
   Maximize,
   Plus,
   RotateCw,
@@ -11,6 +12,7 @@ import {
   StickyNote,
   Trash2,
 } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 
 import type { PartKind, SupplyShown } from "../api/client";
@@ -18,7 +20,7 @@ import { CatalogueDialog } from "../catalogue/catalogue";
 import type { Editing } from "../frame/editing";
 import { fileName } from "../ui/files";
 import { ToolButton } from "../ui/toolbutton";
-import { Menu, MenuItem } from "../ui/menu";
+import { ITEM, Menu, MenuItem } from "../ui/menu";
 import { savePicture } from "./picture";
 
 interface Props {
@@ -37,7 +39,14 @@ interface Props {
   onAlign: (along: "row" | "column") => void;
   onDuplicate: () => void;
   onRemove: () => void;
+  figures: Figures;
+  onFigures: (figures: Figures) => void;
 }
+
+/** What stands beside nets and parts. */
+export type Figures = "nothing" | "resting";
+
+const FIGURES: Record<Figures, string> = { nothing: "No figures", resting: "Operating point" };
 
 /** What can be put into the drawing, done to what is chosen in it, and made of all of it. */
 export function Tools(props: Props) {
@@ -94,6 +103,33 @@ export function Tools(props: Props) {
       <span className="grow truncate px-2 text-right text-muted">
         {several ? `${selected.length} parts chosen` : ""}
       </span>
+      <Menu
+        className="text-sm"
+        trigger={
+          <ToolButton
+            label="Figures in the drawing"
+            title={`Beside nets and parts: ${FIGURES[props.figures].toLowerCase()}`}
+          >
+            <Gauge size={15} className={props.figures === "nothing" ? undefined : "text-copper"} />
+          </ToolButton>
+        }
+      >
+        <DropdownMenu.RadioGroup
+          value={props.figures}
+          onValueChange={(figures) => props.onFigures(figures as Figures)}
+          aria-label="Beside nets and parts"
+        >
+          {Object.entries(FIGURES).map(([id, name]) => (
+            <DropdownMenu.RadioItem
+              key={id}
+              value={id}
+              className={`${ITEM} data-[state=checked]:text-copper`}
+            >
+              {name}
+            </DropdownMenu.RadioItem>
+          ))}
+        </DropdownMenu.RadioGroup>
+      </Menu>
       <Menu
         className="text-sm"
         trigger={

@@ -16,6 +16,7 @@ mod judged;
 mod look;
 mod measured;
 mod parts;
+mod resting;
 mod revisions;
 mod rows;
 mod runs;
@@ -66,6 +67,10 @@ fn routes() -> ApiRouter<App> {
         .api_route(
             "/api/supplies/{supply}/study-defaults",
             get_with(compose::study_defaults, |o| o.id("studyDefaults")),
+        )
+        .api_route(
+            "/api/supplies/{supply}/operating-point",
+            get_with(resting::operating_point, |o| o.id("operatingPoint")),
         )
         .api_route("/api/supplies/{supply}/ready-made", get_with(compose::ready_made, |o| o.id("readyMade")))
         .api_route("/api/supplies/{supply}/revisions", get_with(revisions::list, |o| o.id("listRevisions")))
