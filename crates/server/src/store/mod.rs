@@ -57,12 +57,20 @@ impl StoreError {
         match self {
             StoreError::Unreachable(_) => true,
             StoreError::Query(Error::DatabaseError(DatabaseErrorKind::ClosedConnection, _)) => true,
-            // A backend ended by a restart, or with its disk full, reports itself in words only.
+            // A backend ended by a restart, or with its disk full, and a socket that is cut, report themselves in words only.
             StoreError::Query(error) => {
                 let text = error.to_string();
-                ["connection", "terminating", "shutting down", "starting up", "recovery", "No space left"]
-                    .iter()
-                    .any(|word| text.contains(word))
+                [
+                    "connection",
+                    "communicating with the server",
+                    "terminating",
+                    "shutting down",
+                    "starting up",
+                    "recovery",
+                    "No space left",
+                ]
+                .iter()
+                .any(|word| text.contains(word))
             }
             StoreError::Damaged(_) | StoreError::Unmigrated => false,
         }
