@@ -68,8 +68,8 @@ fn compute(task: &Task, mut from: BufReader<Stdin>) -> io::Result<()> {
         from: None,
         slow_down: task.slow_down.map(Duration::from_secs_f64),
     };
+    write(&mut reporter.to, &Told::Begun { wants: kept.is_some() })?;
     if kept.is_some() {
-        write(&mut reporter.to, &Told::WantsBefore)?;
         let mut parter = Parter::default();
         while let Asked::Before { times, columns, again } = read(&mut from)? {
             reporter.record(parter.part(&Chunk { times, columns, again }));

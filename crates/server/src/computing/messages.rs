@@ -43,8 +43,8 @@ impl From<Chunk> for Asked {
 /// To the worker.
 #[derive(Debug, Serialize, Deserialize)]
 pub(super) enum Told {
-    /// The recording gone on from is wanted.
-    WantsBefore,
+    /// It has read what is to be computed; whether the recording gone on from is wanted.
+    Begun { wants: bool },
     /// Simulated time reached, s.
     Reached(f64),
     /// The wish to stop is heard; what was recorded is being judged.

@@ -20,7 +20,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 use tokio::io::AsyncReadExt;
 use tokio::process::{Child, ChildStdin, ChildStdout, Command};
-use tokio::sync::{Notify, mpsc, watch};
+use tokio::sync::{Notify, mpsc, oneshot, watch};
 use traces::Packed;
 use uuid::Uuid;
 
@@ -84,10 +84,10 @@ pub(crate) async fn compute(
     let mut child = piped.kill_on_drop(true).spawn()?;
     let gone = || io::Error::other("the process for the run has no pipes");
     let (to, from) = (child.stdin.take().ok_or_else(gone)?, child.stdout.take().ok_or_else(gone)?);
-    let (wanted, heard) = (Notify::new(), Notify::new());
-    let asking = ask(limits, store, run, &begun, to, (&wanted, &heard), course);
+    let ((tell_begun, told_begun), heard) = (oneshot::channel(), Notify::new());
+    let asking = ask(limits, store, run, &begun, to, (told_begun, &heard), course);
     let ended = tokio::select! {
-        ended = hear(from, (&wanted, &heard), course, rows) => ended,
+        ended = hear(from, (tell_begun, &heard), course, rows) => ended,
         broken = asking => broken,
     };
     match ended {
@@ -115,7 +115,7 @@ async fn ask(
     run: Uuid,
     begun: &Begun,
     mut to: ChildStdin,
-    (wanted, heard): (&Notify, &Notify),
+    (told_begun, heard): (oneshot::Receiver<bool>, &Notify),
     course: &Course,
 ) -> Heard {
     let task = Task {
@@ -127,13 +127,17 @@ async fn ask(
     };
     // Where the process is gone, that is noticed where it is heard.
     let _ = send(&mut to, &Asked::Compute(task)).await;
-    tokio::select! {
-        () = wanted.notified() => {
-            if let Err(message) = replay(store, begun, &mut to).await {
-                return Heard::Replaced(format!("what was recorded before cannot be read: {message}"));
-            }
-        }
-        () = course.stopping() => {}
+    let overdue = async {
+        course.stopping().await;
+        tokio::time::sleep(GRACE).await;
+    };
+    // What is gone on from is handed over whole, even if the run is stopped meanwhile: the run stands for both.
+    let wants = tokio::select! {
+        wants = told_begun => wants.unwrap_or(false),
+        () = overdue => return Heard::Abandoned,
+    };
+    if wants && let Err(message) = replay(store, begun, &mut to).await {
+        return Heard::Replaced(format!("what was recorded before cannot be read: {message}"));
     }
     course.stopping().await;
     let _ = send(&mut to, &Asked::Stop).await;
@@ -167,10 +171,18 @@ fn columns(document: &str) -> Vec<Column> {
 }
 
 /// Hears what the process has to tell, to its end.
-async fn hear(mut from: ChildStdout, (wanted, heard): (&Notify, &Notify), course: &Course, rows: Rows) -> Heard {
+async fn hear(
+    mut from: ChildStdout,
+    (begun, heard): (oneshot::Sender<bool>, &Notify),
+    course: &Course,
+    rows: Rows,
+) -> Heard {
+    let mut begun = Some(begun);
     loop {
         match receive(&mut from).await {
-            Ok(Told::WantsBefore) => wanted.notify_one(),
+            Ok(Told::Begun { wants }) => {
+                begun.take().map(|begun| begun.send(wants));
+            }
             Ok(Told::Reached(time)) => course.time.store(time.to_bits(), Ordering::Relaxed),
             Ok(Told::Stopping) => heard.notify_one(),
             // Storing has failed for good; nobody waits for the rest.

@@ -117,10 +117,10 @@ pub(super) const COUNT_BYTES: &str = "
         + (SELECT coalesce(sum(octet_length(data)), 0) FROM trace_chunks WHERE run_id = $1)
     WHERE id = $1";
 
-/// A run that was cut short is all in the one that went on from it.
+/// A run that was cut short is all in the one that went on from it, unless that was broken off itself.
 const GONE_ON_WITH: &str = "
     UPDATE runs SET deleted_at = now()
-    WHERE id = (SELECT goes_on_from FROM runs WHERE id = $1 AND node_count > 0)
+    WHERE id = (SELECT goes_on_from FROM runs WHERE id = $1 AND node_count > 0 AND outcome IS NOT NULL)
         AND state IN ('stopped', 'failed') AND NOT marked AND deleted_at IS NULL";
 
 /// Runs that wait or go on, of which the queue knows nothing (any more). A job is called by its run, and what comes behind a blank

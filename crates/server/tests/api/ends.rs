@@ -112,6 +112,34 @@ fn a_run_that_does_not_look_up_is_stopped() {
     assert_eq!(ends(&client, &run, Duration::from_secs(8))["state"], "stopped");
 }
 
+/// A run that goes on from another and is stopped at once has all of it, or leaves the other alone.
+#[test]
+fn going_on_and_stopping_at_once_loses_nothing() {
+    let (_server, client) = serve(&database(), &["--slow-down", "8000"]);
+    let mut random = Random(5);
+    let mut last = client.start(&client.demo());
+    client.wait(&last, |run| run["node_count"].as_i64().unwrap_or(0) > 0);
+    client.post(&format!("/api/runs/{last}/stop"), &json!({}));
+    for k in 0..12 {
+        let before = ends(&client, &last, Duration::from_secs(30));
+        assert_eq!(before["state"], "stopped", "{before}");
+        let (status, next) = client.post(&format!("/api/runs/{last}/go_on"), &json!({}));
+        assert_eq!(status, 200, "{next}");
+        let next = next["id"].as_str().unwrap().to_owned();
+        std::thread::sleep(Duration::from_micros(random.below(150_000)));
+        client.post(&format!("/api/runs/{next}/stop"), &json!({}));
+        let after = ends(&client, &next, Duration::from_secs(30));
+        let nodes = |run: &Value| run["node_count"].as_i64().unwrap_or(0);
+        if after["outcome"].is_null() {
+            // It never began, and the one before can still be gone on with.
+            assert_eq!(client.get(&format!("/api/runs/{last}")).0, 200, "{k}: {after}");
+        } else {
+            assert!(nodes(&after) >= nodes(&before), "{k}: {before} {after}");
+            last = next;
+        }
+    }
+}
+
 /// A change sent again, because its answer was lost, is made once; so is going on with a run.
 #[test]
 fn what_is_asked_twice_is_done_once() {

@@ -175,7 +175,8 @@ fn half_sent_requests_hold_nothing() {
     let host = client.address.trim_start_matches("http://").to_owned();
     let half = |k: usize| {
         let mut stream = TcpStream::connect(&host).unwrap();
-        let text = if k % 2 == 0 { "GET /api/sup" } else { "POST /api/supplies HTTP/1.1\r\nhost: x\r\ncontent-le" };
+        let text =
+            if k.is_multiple_of(2) { "GET /api/sup" } else { "POST /api/supplies HTTP/1.1\r\nhost: x\r\ncontent-le" };
         stream.write_all(text.as_bytes()).unwrap();
         stream
     };
