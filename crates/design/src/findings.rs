@@ -38,7 +38,8 @@ pub fn check(supply: &Supply) -> Vec<Finding> {
 const MANY_STATES: usize = 250;
 const REDUCED: (f64, f64) = (14.0, 2.6);
 
-/// Studies that say they are simulated by switching, or leave it to us, of a circuit with very many states.
+/// Studies of a circuit with very many states that are simulated by switching: because they say so, or because something in it
+/// pulses and they leave it to us.
 fn many_states(supply: &Supply) -> Vec<Finding> {
     let storing = |kind: KindId| matches!(kind, KindId::Capacitor | KindId::Inductor);
     let states = supply.parts.iter().filter(|part| storing(part.kind)).count();
@@ -46,7 +47,9 @@ fn many_states(supply: &Supply) -> Vec<Finding> {
         return Vec::new();
     }
     let seconds = REDUCED.0 * (states as f64 / 400.0).powf(REDUCED.1);
-    let studies = supply.studies.iter().filter(|study| study.engine != Some(Engine::DeviceLevel));
+    let pulses = supply.parts.iter().any(|part| part.kind.is_modulator() || part.kind == KindId::PulseSource);
+    let switches = |engine: Option<Engine>| engine.map_or(pulses, |engine| engine == Engine::Switched);
+    let studies = supply.studies.iter().filter(|study| switches(study.engine));
     let found = studies.map(|study| {
         Finding::warning(
             "many-states",

@@ -2,7 +2,7 @@
 
 mod common;
 
-use circuit::{KindId, StudyKind, Supply, number_in};
+use circuit::{Engine, KindId, Part, StudyKind, Supply, number_in};
 use common::{Random, mains, output, stated};
 use mellow_design::{Edit, apply, check};
 use quantity::Unit;
@@ -66,4 +66,24 @@ fn a_load_step_without_a_step_says_so() {
     };
     let stepped = joined(&joined(&stepped, "plus", "out"), "minus", "gnd");
     assert!(!told(&stepped), "{:?}", check(&stepped));
+}
+
+/// Hundreds of states are said to take a while where they are simulated by switching, and nowhere else.
+#[test]
+fn very_many_states_are_told_before_a_run_by_switching() {
+    let mut supply = apply(&buck(10e-6, 47e-6, 22e-6), &Edit::AddStudy).unwrap();
+    let told = |supply: &Supply| check(supply).iter().any(|f| f.rule == "many-states");
+    assert!(!told(&supply));
+    for k in 100..400 {
+        let pins = [("plus".to_owned(), "out".to_owned()), ("minus".to_owned(), "gnd".to_owned())];
+        supply.parts.push(Part::new(format!("C{k}"), KindId::Capacitor, pins.into()));
+    }
+    assert!(told(&supply), "the source pulses");
+    let by = |engine: Option<Engine>, pulses: bool| {
+        let mut other = supply.clone();
+        other.parts.retain(|part| pulses || part.kind != KindId::PulseSource);
+        other.studies.iter_mut().for_each(|study| study.engine = engine);
+        told(&other)
+    };
+    assert!(!by(Some(Engine::DeviceLevel), true) && by(Some(Engine::Switched), false) && !by(None, false));
 }

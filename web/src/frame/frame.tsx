@@ -96,7 +96,9 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
         setStage(undefined);
       }
       if (!(event.ctrlKey || event.metaKey)) return;
-      if (event.key === "Enter") shortcuts.current.run();
+      // What stands in a dialog is entered there.
+      const inDialog = event.target instanceof Element && event.target.closest("[role=dialog]");
+      if (event.key === "Enter" && !inDialog) shortcuts.current.run();
       if (event.target instanceof HTMLInputElement) return;
       // With the shift key it is a capital.
       if (event.key.toLowerCase() !== "z") return;
