@@ -44,6 +44,8 @@ pub struct Lettering {
     pub parts: Vec<Option<PlacedText>>,
     /// Where the name of each net stands, in grid squares, in the order of the nets.
     pub nets: Vec<Option<(f64, f64)>>,
+    /// Nets, by their place, whose name stands without its figure for want of room.
+    pub bare: Vec<usize>,
 }
 
 /// A part's text in its place.
@@ -94,6 +96,8 @@ pub struct DrawnNet {
     pub net: String,
     /// A figure that stands behind the name.
     pub figure: Option<String>,
+    /// Whether the name stands without its figure for want of room.
+    pub bare: bool,
     /// Straight pieces of wire.
     pub wires: Vec<(Spot, Spot)>,
     /// Places where three or more wires meet.
@@ -105,9 +109,16 @@ pub struct DrawnNet {
 }
 
 impl DrawnNet {
-    /// What stands at it: its name, and its figure if it has one.
+    /// What stands at it: its name, and its figure if it has one and there is room for it.
     pub fn text(&self) -> String {
-        self.figure.as_ref().map_or_else(|| self.net.clone(), |figure| format!("{} {figure}", self.net))
+        self.lettered(self.bare)
+    }
+
+    pub(crate) fn lettered(&self, bare: bool) -> String {
+        match &self.figure {
+            Some(figure) if !bare => format!("{} {figure}", self.net),
+            _ => self.net.clone(),
+        }
     }
 }
 

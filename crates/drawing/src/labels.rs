@@ -207,17 +207,26 @@ fn in_pieces(nets: &[DrawnNet]) -> HashSet<&str> {
     nets.iter().map(|net| net.net.as_str()).filter(|name| !seen.insert(*name)).collect()
 }
 
-/// Where the name of a net covers nothing; a net without room for it goes without, unless it needs it.
-fn name(net: &DrawnNet, size: f64, needs: bool, taken: &mut Taken) -> Option<(f64, f64)> {
+/// Where the name of a net covers nothing; a net without room for it goes without, unless it needs it. A name may stand without its
+/// figure (`bare`).
+fn name(net: &DrawnNet, bare: bool, size: f64, needs: bool, taken: &mut Taken) -> Option<(f64, f64)> {
     if is_ground(&net.net) {
         return None;
     }
-    let name = [net.text()];
-    let free = |by: f64| names(net, size).find(|at| taken.free(apart(text_box(*at, &name, size), by)));
+    let name = [net.lettered(bare)];
+    let free = |by: f64| names(net, &name, size).find(|at| taken.free(apart(text_box(*at, &name, size), by)));
     let at = free(size * APART);
-    let at = if needs { at.or_else(|| free(0.0)).or_else(|| names(net, size).next()) } else { at }?;
+    let at = if needs { at.or_else(|| free(0.0)).or_else(|| names(net, &name, size).next()) } else { at }?;
     taken.add(text_box(at, &name, size));
     Some(at)
+}
+
+/// Where the name of a net with a figure stands, and whether it stands without that: the name is worth more.
+fn with_figure(net: &DrawnNet, size: f64, needs: bool, taken: &mut Taken) -> (Option<(f64, f64)>, bool) {
+    match name(net, false, size, false, taken) {
+        Some(at) => (Some(at), false),
+        None => (name(net, true, size, needs, taken), true),
+    }
 }
 
 /// Puts the texts of parts and the names of nets where they cover nothing.
@@ -225,7 +234,7 @@ pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
     let mut taken = drawn(parts, nets);
     // A net has fewer places for its figure than a part for its text.
     for net in nets.iter_mut().filter(|net| net.figure.is_some()) {
-        net.label_at = name(net, 1.0, false, &mut taken);
+        (net.label_at, net.bare) = with_figure(net, 1.0, false, &mut taken);
     }
     for part in parts.iter_mut() {
         part.label_at = room(part, &part.label, 1.0, 0.0, &taken).unwrap_or(part.label_at);
@@ -233,7 +242,7 @@ pub(crate) fn place(parts: &mut [DrawnPart], nets: &mut [DrawnNet]) {
     }
     let needed = in_pieces(nets).into_iter().map(str::to_owned).collect::<HashSet<_>>();
     for net in nets.iter_mut().filter(|net| net.label_at.is_none()) {
-        net.label_at = name(net, 1.0, needed.contains(&net.net), &mut taken);
+        net.label_at = name(net, net.bare, 1.0, needed.contains(&net.net), &mut taken);
     }
 }
 
@@ -243,9 +252,15 @@ pub(crate) fn lettering(parts: &[DrawnPart], nets: &[DrawnNet], size: f64, frame
     let mut taken = drawn(parts, nets);
     // Without its name a piece of a net would be any net's.
     let needed = in_pieces(nets);
-    let first = nets.iter().map(|net| {
+    let mut bare = Vec::new();
+    let first = nets.iter().enumerate().map(|(place, net)| {
         let needs = needed.contains(net.net.as_str());
-        (needs || net.figure.is_some()).then(|| name(net, size, needs, &mut taken))
+        if net.figure.is_none() {
+            return needs.then(|| name(net, true, size, true, &mut taken));
+        }
+        let (at, without) = with_figure(net, size, needs, &mut taken);
+        bare.extend(without.then_some(place));
+        Some(at)
     });
     let first: Vec<Option<Option<(f64, f64)>>> = first.collect();
     let mut placed = |part: &DrawnPart, lines: usize| {
@@ -260,19 +275,23 @@ pub(crate) fn lettering(parts: &[DrawnPart], nets: &[DrawnNet], size: f64, frame
         *text = placed(part, 1);
     }
     let rest = first.into_iter().zip(nets);
-    let named: Vec<_> = rest.map(|(at, net)| at.unwrap_or_else(|| name(net, size, false, &mut taken))).collect();
+    let named: Vec<_> = rest.map(|(at, net)| at.unwrap_or_else(|| name(net, true, size, false, &mut taken))).collect();
     let covered = parts.iter().zip(&texts).filter_map(|(part, text)| {
         let PlacedText { at, lines } = text.as_ref()?;
         Some(text_box(*at, &part.label[..*lines], size))
     });
-    let names = nets.iter().zip(&named).filter_map(|(net, at)| Some(text_box((*at)?, &[net.text()], size)));
+    let names = nets
+        .iter()
+        .zip(&named)
+        .enumerate()
+        .filter_map(|(place, (net, at))| Some(text_box((*at)?, &[net.lettered(bare.contains(&place))], size)));
     let (from, to) = frame.around(covered.chain(names)).corners();
-    Lettering { size, from, to, parts: texts, nets: named }
+    Lettering { size, from, to, parts: texts, nets: named, bare }
 }
 
 /// Places for a net's name: over and under its level wires, the longest first, then beside upright ones.
-fn names(net: &DrawnNet, size: f64) -> impl Iterator<Item = (f64, f64)> + use<> {
-    let w = width(&[net.text()], size);
+fn names(net: &DrawnNet, text: &[String], size: f64) -> impl Iterator<Item = (f64, f64)> + use<> {
+    let w = width(text, size);
     let sorted = |level: bool| {
         let mut wires: Vec<(Spot, Spot)> = net.wires.iter().copied().filter(|(a, b)| (a.y == b.y) == level).collect();
         wires.sort_by_key(|(a, b)| (a.x - b.x + a.y - b.y, a.y, a.x));

@@ -166,7 +166,7 @@ impl Tree {
         let junctions = degree.iter().filter(|(_, d)| **d >= 3).map(|(s, _)| *s).collect();
         let lowest = wires.iter().flat_map(|(a, b)| [*a, *b]).chain(pins.iter().copied());
         let ground_at = lowest.max_by_key(|s| (s.y, s.x)).filter(|_| is_ground(name));
-        DrawnNet { net: name.to_owned(), figure: None, wires, junctions, label_at: None, ground_at }
+        DrawnNet { net: name.to_owned(), figure: None, bare: false, wires, junctions, label_at: None, ground_at }
     }
 
     /// Edges joined into the longest straight lines.

@@ -202,6 +202,8 @@ proptest! {
         for (plain, read) in drawing.nets.iter().zip(&read.nets) {
             prop_assert_eq!((&plain.wires, &plain.junctions), (&read.wires, &read.junctions));
         }
+        let faults = self::faults(&supply, &read);
+        prop_assert!(faults.is_empty(), "with figures: {faults:#?}");
         let names: BTreeSet<&str> = read.nets.iter().map(|net| net.net.as_str()).collect();
         prop_assert_eq!(read.nets.iter().filter(|net| net.figure.is_some()).count(), names.len());
     }

@@ -1,5 +1,5 @@
 use crate::{ReadingResult, StageFigures};
-use circuit::{Circuit, Quantity, ReadingMeasure, ReadingOf, ResolvedPart, Signal, StageKind, Term};
+use circuit::{Circuit, Quantity, ReadingMeasure, ReadingOf, ResolvedPart, ResolvedWindow, Signal, StageKind, Term};
 use readings::{Question, Recipe, Span, Survey, Ticket};
 use std::collections::BTreeMap;
 
@@ -157,13 +157,15 @@ impl Powers {
     }
 }
 
-/// Where a stage's ripple is a reading of the study, the path shows that and no other.
+/// Where a stage's ripple at the end of a run is a reading of the study, the path shows that and no other. What a signal swings
+/// by elsewhere, as in switching on, is no ripple.
 pub(crate) fn as_read(circuit: &Circuit, study: usize, results: &[ReadingResult], stages: &mut [StageFigures]) {
     for (stage, figures) in stages.iter_mut().enumerate() {
         let Some(terms) = behind(circuit, stage) else { continue };
         let read = circuit.readings.iter().zip(results).find_map(|(reading, result)| {
             let of_it = matches!(&reading.of, ReadingOf::Signal(signal) if signal.terms == terms);
-            let ripple = reading.study == study && reading.measure == ReadingMeasure::PeakToPeak && of_it;
+            let at_end = matches!(reading.window, ResolvedWindow::Last(_));
+            let ripple = reading.study == study && reading.measure == ReadingMeasure::PeakToPeak && of_it && at_end;
             result.value.filter(|_| ripple)
         });
         figures.ripple = read.or(figures.ripple);

@@ -30,6 +30,12 @@ fn a_larger_reservoir_turns_the_ripple_verdict() {
     // The path shows the ripple that is judged, not one of another window.
     let judged = before.verdicts[0].value;
     assert!(before.stages.iter().any(|stage| stage.ripple == judged), "{judged:?} {:?}", before.stages);
+    // What the bus rises by when it is switched on is no ripple.
+    supply.readings.iter_mut().for_each(|reading| reading.window = Window::WholeRun);
+    let whole = outcome_of(&supply);
+    let swing = whole.verdicts[0].value.unwrap();
+    assert!(swing > 10.0 && whole.stages.iter().all(|stage| stage.ripple != Some(swing)), "{:?}", whole.stages);
+    supply = demo();
 }
 
 /// Windows that are found in the run: what follows settling, and what lies between two crossings, are where they must be;

@@ -1138,6 +1138,8 @@ export interface components {
     };
     /** @description A net's wires. */
     DrawnNet: {
+      /** @description Whether the name stands without its figure for want of room. */
+      bare: boolean;
       /** @description A figure that stands behind the name. */
       figure?: string | null;
       /** @description Where the symbol of the reference net hangs. */
@@ -1671,6 +1673,8 @@ export interface components {
       | "stepped_load";
     /** @description Places of the texts of parts and nets at another size than the usual one. */
     Lettering: {
+      /** @description Nets, by their place, whose name stands without its figure for want of room. */
+      bare: number[];
       /** @description Top left corner of all there is with these texts, with a margin. */
       from: components["schemas"]["Spot"];
       /** @description Where the name of each net stands, in grid squares, in the order of the nets. */

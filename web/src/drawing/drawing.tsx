@@ -223,6 +223,7 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
                 key={`${drawn.net} ${i}`}
                 net={drawn}
                 nameAt={lettering ? lettering.nets[i] : drawn.label_at}
+                bare={lettering ? lettering.bare.includes(i) : drawn.bare}
                 size={size}
                 faded={stage !== undefined}
                 lit={net?.name === drawn.net}

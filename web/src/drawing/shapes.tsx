@@ -132,6 +132,8 @@ interface NetProps {
   net: DrawnNet;
   /** Where its name stands; null where there is no room for it. */
   nameAt?: [number, number] | null;
+  /** Whether it stands without its figure. */
+  bare: boolean;
   size: number;
   faded: boolean;
   /** Whether it is the one looked at. */
@@ -139,7 +141,7 @@ interface NetProps {
 }
 
 /** A net: wires, junctions, its name or the symbol of the reference. */
-export const NetShape = memo(function NetShape({ net, nameAt, size, faded, lit }: NetProps) {
+export const NetShape = memo(function NetShape({ net, nameAt, bare, size, faded, lit }: NetProps) {
   return (
     <g
       role="button"
@@ -152,7 +154,7 @@ export const NetShape = memo(function NetShape({ net, nameAt, size, faded, lit }
       strokeWidth={lit ? 0.32 : undefined}
       className="cursor-pointer outline-none hover:stroke-copper focus-visible:stroke-copper"
     >
-      <title>{`Net ${net.net}`}</title>
+      <title>{`Net ${net.net}${net.figure ? `, ${net.figure}` : ""}`}</title>
       {net.wires.map(([a, b], i) => (
         <g key={i}>
           <line x1={a.x} y1={a.y} x2={b.x} y2={b.y} stroke="transparent" strokeWidth={0.9} />
@@ -184,7 +186,7 @@ export const NetShape = memo(function NetShape({ net, nameAt, size, faded, lit }
           stroke="none"
         >
           {net.net}
-          {net.figure && <tspan fill="var(--muted)">{` ${net.figure}`}</tspan>}
+          {net.figure && !bare && <tspan fill="var(--muted)">{` ${net.figure}`}</tspan>}
         </text>
       )}
     </g>

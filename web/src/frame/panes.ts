@@ -11,6 +11,9 @@ export function usePanes() {
     const onKey = (event: KeyboardEvent) => {
       if (event.key !== "F6" || event.ctrlKey || event.altKey || event.metaKey) return;
       const panes = [...document.querySelectorAll<HTMLElement>("[data-pane]")];
+      // What is over everything keeps the focus until it is closed.
+      if (event.target instanceof Element && event.target.closest("[role=dialog], [role=alertdialog]"))
+        return;
       // The innermost, where one lies over another.
       const at = panes.findLastIndex((pane) => pane.contains(document.activeElement));
       const step = event.shiftKey ? -1 : 1;
