@@ -1,10 +1,11 @@
 //! Mistakes that would make a run fail or mislead, each with its place and remedy.
 
 use crate::document::{GND, Supply};
+use crate::expression::{is_name, names_in};
 use crate::finding::{Findings, Place};
 use crate::resolved::ResolvedPart;
 use crate::signal::signals_in;
-use crate::{Joint, KindId, Strip, fit};
+use crate::{Joint, KindId, Strip, Study, StudyKind, fit};
 use std::collections::{HashMap, HashSet};
 
 mod bounds;
@@ -248,10 +249,40 @@ fn dc_paths(nets: &[String], parts: &[ResolvedPart], ends: &mut LooseEnds<'_>, f
     }
 }
 
+/// Names of the curves of a study, and the strips that show them.
+fn curves(study: &Study, findings: &mut Findings) {
+    let place = || Place::Study { study: study.id.clone() };
+    let names: Vec<&str> = study.questions().iter().map(|question| question.id.as_str()).collect();
+    for (k, name) in names.iter().enumerate() {
+        if !is_name(name) || names[..k].contains(name) {
+            findings.error(
+                "bad-curve",
+                place(),
+                format!("“{name}” cannot name a curve of study {}, or names two", study.id),
+                "Take a letter, then letters, digits and _, and another name for each question",
+            );
+        }
+    }
+    let shown = study.strips.iter().flat_map(Strip::texts).filter(|_| study.kind() == StudyKind::Frequency);
+    for text in shown {
+        if let Some(unknown) = names_in(text).find(|name| is_name(name) && !names.contains(name)) {
+            let message = format!("“{text}” in the strips: study {} asks nothing named {unknown}", study.id);
+            findings.warning(
+                "unknown-curve",
+                place(),
+                message,
+                "Name a question of the study, or a formula of several",
+            );
+        }
+    }
+}
+
 /// What the strips show: signals, or formulas of them. What is not there is no reason not to run.
 fn strips(supply: &Supply, nets: &[String], findings: &mut Findings) {
     for study in &supply.studies {
-        for text in study.strips.iter().flat_map(Strip::texts) {
+        curves(study, findings);
+        let over_frequency = study.kind() == StudyKind::Frequency;
+        for text in study.strips.iter().flat_map(Strip::texts).filter(|_| !over_frequency) {
             let place = Place::Study { study: study.id.clone() };
             let remedy = "Name a net (with .v) or a part (with .v, .i or .p), or a formula of such signals";
             let mut signals = signals_in(text).peekable();

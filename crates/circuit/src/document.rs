@@ -1,4 +1,4 @@
-use crate::{KindId, OutputDemand, ReadingMeasure, SourceDemand, Stage, Strip, Window};
+use crate::{KindId, OutputDemand, ReadingMeasure, SourceDemand, Stage, Study, Window};
 use quantity::Unit;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -146,74 +146,6 @@ pub enum Turn {
     Half,
     /// 270° clockwise.
     ThreeQuarters,
-}
-
-/// How to try the supply.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Study {
-    /// Identifier, unique among studies.
-    pub id: String,
-    /// What is done.
-    pub kind: StudyKind,
-    /// The name shown.
-    pub title: String,
-    /// What it is simulated by; left to the circuit if left out.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub engine: Option<Engine>,
-    /// Simulated time, in seconds; of a settled state as many whole periods as fit into it are kept, from one to a hundred.
-    pub duration: String,
-    /// Whether the duration follows what the circuit suggests, as long as nobody states another.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub suggested: bool,
-    /// Time from which traces are kept, in seconds; from the start if left out.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub record_from: Option<String>,
-    /// Longest time step, in seconds; a twentieth of the shortest source period if left out.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub max_step: Option<String>,
-    /// Accuracy wanted of the traces, relative to full scale; 0.001 if left out.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub tolerance: Option<String>,
-    /// Where the power path is cut, to look at the supply so far; whole if left out.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub cut: Option<Cut>,
-    /// What the strips show, from top to bottom.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub strips: Vec<Strip>,
-}
-
-/// The power path cut behind a stage, with a load standing in for what follows.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Cut {
-    /// The stage behind which nothing is left.
-    pub after: String,
-    /// Resistance put across each of its joints' rails, Ω.
-    pub load: String,
-}
-
-/// The kinds of study.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum StudyKind {
-    /// From everything at rest, the sources start at time zero.
-    SwitchOn,
-    /// From the settled state where something repeats, from the operating point where nothing does; what changes with time then
-    /// takes its course.
-    LoadStep,
-    /// The periodic steady state, found straight away; what happens only once does not happen.
-    Settled,
-}
-
-/// The ways to simulate.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Engine {
-    /// Smooth models of devices, steps as small as their accuracy takes.
-    DeviceLevel,
-    /// Switches and diodes of straight pieces, exact between events.
-    Switched,
 }
 
 /// A named number taken from a run.

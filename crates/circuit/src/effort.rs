@@ -27,6 +27,9 @@ impl Circuit {
     /// What a study takes at least: two nodes a step, of every net's voltage, every part's current, and the
     /// power of parts with more than two pins.
     pub fn least_effort(&self, study: &ResolvedStudy) -> Effort {
+        if !study.kind.takes_time() {
+            return Effort { steps: 0.0, bytes: 0.0 };
+        }
         let longest = self.longest_step(study);
         let columns = self.nets.len() + self.parts.iter().map(|p| if p.pins.len() > 2 { 2 } else { 1 }).sum::<usize>();
         let value = size_of::<f64>() as f64;

@@ -40,9 +40,11 @@ mod finding;
 pub mod fit;
 pub mod kinds;
 mod limits;
+mod loops;
 mod measure_table;
 mod measures;
 mod periods;
+mod questions;
 mod read;
 mod reduce;
 mod resolve;
@@ -50,7 +52,9 @@ mod resolved;
 mod scope;
 mod signal;
 mod stage;
+mod stepping;
 mod strips;
+mod study;
 mod taken;
 mod values;
 mod window;
@@ -60,9 +64,7 @@ pub use check::useless_between;
 pub use demand::{OutputDemand, SourceDemand, SourceKind};
 pub use demanded::{Output, Source, demands};
 pub use dimensions::Dimensioned;
-pub use document::{
-    Cut, DesignValue, Engine, FORMAT, GND, Note, Part, Placement, Reading, Requirement, Study, StudyKind, Supply, Turn,
-};
+pub use document::{DesignValue, FORMAT, GND, Note, Part, Placement, Reading, Requirement, Supply, Turn};
 pub use effort::{Effort, MOST_BYTES};
 pub use error::ReadError;
 pub use finding::{Finding, Place, Severity};
@@ -72,13 +74,18 @@ pub use measure_table::MEASURES;
 pub use measures::{Measure, MeasureNumber, Measured, ReadingMeasure, Subject};
 pub use periods::{common_period, quiet_time, within_pause};
 pub use reduce::{STAND_IN, as_run, decisive};
-pub use resolve::{check, number_in, parameter_in, resolve};
+pub use resolve::{check, resolve};
 pub use resolved::{
-    Circuit, ReadingOf, ResolvedEvent, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedStage,
-    ResolvedStudy, ResolvedWindow,
+    Circuit, FrequencyGrid, ReadingOf, ResolvedAsk, ResolvedEvent, ResolvedPart, ResolvedQuestion, ResolvedReading,
+    ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedWindow,
 };
 pub use signal::{Quantity, Signal, SignalError, Term, renamed_in, signals_in};
 pub use stage::{Joint, JointKind, Stage, StageKind};
-pub use strips::{Scale, Shows, Side, SpectrumLook, Strip, Taper, Trace, Weight};
-pub use values::design_values;
+pub use stepping::can_step;
+pub use strips::{CurveLook, CurveSide, Scale, Shows, Side, SpectrumLook, Strip, Taper, Trace, Weight};
+pub use study::{
+    AskKind, Asks, Begins, Course, Cut, Engine, FrequencyQuestion, OverFrequency, Step, Stepped, Study, StudyKind,
+    StudySettings,
+};
+pub use values::{design_values, number_in, parameter_in};
 pub use window::{Direction, Event, Window};

@@ -56,10 +56,7 @@ pub fn hold(supply: &Supply) -> Result<(), ReadError> {
         let named = p.parameters.iter().chain(&p.ratings);
         named.map(move |(name, text)| (format!("{} {name}", p.id), text))
     });
-    let studies = supply.studies.iter().flat_map(|s| {
-        let texts = [Some(&s.duration), s.record_from.as_ref(), s.max_step.as_ref(), s.tolerance.as_ref()];
-        texts.into_iter().flatten().map(move |text| (format!("study {}", s.id), text))
-    });
+    let studies = supply.studies.iter().flat_map(|s| s.texts().map(move |text| (format!("study {}", s.id), text)));
     for (place, text) in values.chain(parameters).chain(studies) {
         if text.len() > LONGEST_VALUE {
             let message = format!(

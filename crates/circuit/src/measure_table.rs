@@ -30,10 +30,22 @@ const fn port(
     Measure { id, name, of: Subject::Port, unit, numbers, help }
 }
 
+const fn curve(
+    id: M,
+    name: &'static str,
+    unit: Measured,
+    numbers: &'static [MeasureNumber],
+    help: &'static str,
+) -> Measure {
+    Measure { id, name, of: Subject::Curve, unit, numbers, help }
+}
+
 const SECOND: Measured = Measured::In(Unit::Second);
 const HERTZ: Measured = Measured::In(Unit::Hertz);
 const ONE: Measured = Measured::In(Unit::One);
 const SHARE: Measured = Measured::In(Unit::Share);
+const DEGREE: Measured = Measured::In(Unit::Degree);
+const DECIBEL: Measured = Measured::In(Unit::Decibel);
 const WATT: Measured = Measured::In(Unit::Watt);
 const VOLT_AMPERE: Measured = Measured::In(Unit::VoltAmpere);
 
@@ -77,6 +89,32 @@ const LEVELS: MeasureNumber = MeasureNumber {
     options: &["ends", "histogram"],
     help: "Where levels that are not stated are taken from: the window's ends, or the two at which the signal stays longest (IEEE 181).",
 };
+const AT: MeasureNumber = MeasureNumber {
+    id: "frequency",
+    name: "Frequency",
+    unit: HERTZ,
+    default: Some("1k"),
+    options: &[],
+    help: "Where it is read, between the points that were computed.",
+};
+const BAND_OF: &[MeasureNumber] = &[
+    MeasureNumber {
+        id: "band_from",
+        name: "From",
+        unit: HERTZ,
+        default: None,
+        options: &[],
+        help: "The first frequency of the study if left out.",
+    },
+    MeasureNumber {
+        id: "band_to",
+        name: "To",
+        unit: HERTZ,
+        default: None,
+        options: &[],
+        help: "The last frequency of the study if left out.",
+    },
+];
 const STEP: &[MeasureNumber] = &[START, END, LEVELS];
 const BAND: MeasureNumber = MeasureNumber {
     id: "band",
@@ -352,6 +390,85 @@ pub const MEASURES: &[Measure] = &[
         numbers: &[],
         help: "Of the supply: power from the sources less power into the loads. Of a stage: what its parts absorb.",
     },
+    curve(
+        M::Crossover,
+        "Crossover",
+        HERTZ,
+        &[],
+        "Frequency at which a loop gain passes one; of several the one with the least phase margin.",
+    ),
+    curve(
+        M::PhaseMargin,
+        "Phase margin",
+        DEGREE,
+        &[],
+        "180° plus the phase of a loop gain where its magnitude is one; the least of several.",
+    ),
+    curve(
+        M::GainMargin,
+        "Gain margin",
+        DECIBEL,
+        &[],
+        "How far a loop gain lies below one where its phase passes −180°; the least of several.",
+    ),
+    curve(
+        M::ModulusMargin,
+        "Modulus margin",
+        ONE,
+        &[],
+        "Least distance of a loop gain from −1, the least |1 + T|: what is left for phase and gain to change together.",
+    ),
+    curve(M::ClosedLoopPeak, "Peak of the closed loop", DECIBEL, &[], "Largest |T / (1 + T)| of a loop gain T."),
+    curve(
+        M::CurveMagnitude,
+        "Magnitude at a frequency",
+        Measured::Same,
+        &[AT],
+        "Magnitude of a curve at one frequency.",
+    ),
+    curve(
+        M::CurveDecibels,
+        "Decibels at a frequency",
+        DECIBEL,
+        &[AT],
+        "20·lg of a curve's magnitude at one frequency.",
+    ),
+    curve(M::CurvePhase, "Phase at a frequency", DEGREE, &[AT], "Phase of a curve at one frequency, without jumps."),
+    curve(
+        M::CurveLargest,
+        "Largest magnitude in a band",
+        Measured::Same,
+        BAND_OF,
+        "Largest magnitude of a curve between two frequencies.",
+    ),
+    curve(
+        M::CurveSmallest,
+        "Smallest magnitude in a band",
+        Measured::Same,
+        BAND_OF,
+        "Smallest magnitude of a curve between two frequencies.",
+    ),
+    curve(
+        M::PeakFrequency,
+        "Frequency of a peak",
+        HERTZ,
+        BAND_OF,
+        "Where the highest peak of a curve lies, one that falls off to both sides.",
+    ),
+    curve(
+        M::PeakQuality,
+        "Quality of a peak",
+        ONE,
+        BAND_OF,
+        "Of the highest peak: its frequency over its width at 1/√2 of its height.",
+    ),
+    curve(
+        M::Bandwidth,
+        "Bandwidth",
+        HERTZ,
+        &[],
+        "Frequency from which on a curve lies below 1/√2 of its magnitude at its beginning.",
+    ),
     Measure {
         id: M::Formula,
         name: "Formula of readings",

@@ -52,6 +52,19 @@ pub enum ReadingMeasure {
     HarmonicUse,
     Efficiency,
     Loss,
+    Crossover,
+    PhaseMargin,
+    GainMargin,
+    ModulusMargin,
+    ClosedLoopPeak,
+    CurveMagnitude,
+    CurveDecibels,
+    CurvePhase,
+    CurveLargest,
+    CurveSmallest,
+    PeakFrequency,
+    PeakQuality,
+    Bandwidth,
     Formula,
 }
 
@@ -65,6 +78,8 @@ pub enum Subject {
     Port,
     /// The power path: a stage, or the whole supply.
     Stage,
+    /// A curve over frequency, or a formula of curves.
+    Curve,
     /// Other readings.
     Readings,
 }
@@ -128,6 +143,7 @@ impl MeasureNumber {
     /// Least and largest value accepted, in SI base units.
     pub fn range(&self) -> (f64, f64) {
         match self.id {
+            "frequency" | "band_from" | "band_to" => (1e-6, 1e12),
             "order" => (1.0, 1000.0),
             "number" => (1.0, 1e6),
             "orders" => (2.0, 1000.0),

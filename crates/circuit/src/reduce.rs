@@ -2,7 +2,8 @@
 
 use crate::expression::names_in;
 use crate::signal::{renamed_in, signals_in};
-use crate::{GND, Joint, KindId, Part, Reading, Signal, Stage, StageKind, Strip, Study, Supply};
+use crate::stepping::stepped;
+use crate::{GND, Joint, KindId, Part, Reading, Shows, Signal, Stage, StageKind, Strip, Study, StudySettings, Supply};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Identifier of the stage that stands in for what a cut leaves out.
@@ -12,13 +13,19 @@ pub const STAND_IN: &str = "stand_in";
 /// before them; if the study cuts the power path, so is everything behind the cut, with a resistor across
 /// the rails there. What is read of parts and nets that are gone is gone too.
 ///
-/// A study that does not exist cuts nothing. Done twice it changes nothing more.
+/// What the study makes step becomes a part that does. A study that does not exist cuts nothing. Done twice it changes nothing more.
 pub fn as_run(supply: &Supply, study: Option<&str>) -> Supply {
-    let cut = study.and_then(|id| supply.studies.iter().find(|s| s.id == id)).and_then(|s: &Study| s.cut.clone());
-    if cut.is_none() && !supply.stages.iter().any(|s| s.bypassed) {
+    let study_of = study.and_then(|id| supply.studies.iter().find(|s| s.id == id));
+    let cut = study_of.and_then(|s: &Study| s.cut.clone());
+    let step = study_of.and_then(Study::step);
+    if cut.is_none() && step.is_none() && !supply.stages.iter().any(|s| s.bypassed) {
         return supply.clone();
     }
     let mut reduced = supply.clone();
+    // What cannot step stays as it is, and the study says so.
+    if let Some(Ok(stepping)) = step.map(|step| stepped(supply, step)) {
+        reduced.parts.iter_mut().filter(|part| part.id == stepping.id).for_each(|part| *part = stepping.clone());
+    }
     for at in 0..reduced.stages.len() {
         if reduced.stages[at].bypassed {
             bypass(&mut reduced, at);
@@ -57,7 +64,9 @@ pub fn decisive(supply: &Supply, study: &str) -> Supply {
     for study in &mut left.studies {
         study.title.clear();
         study.strips.clear();
-        study.suggested = false;
+        if let Some(course) = study.course_mut() {
+            course.suggested = false;
+        }
     }
     // Whatever is read of a run can be read of it later too.
     left.readings.clear();
@@ -131,7 +140,15 @@ impl Supply {
             reading.current.iter_mut().for_each(renamed);
             reading.window.signals_mut().for_each(renamed);
         }
-        self.studies.iter_mut().flat_map(|s| s.strips.iter_mut().flat_map(Strip::texts_mut)).for_each(renamed);
+        for study in &mut self.studies {
+            let strips = study.strips.iter_mut().filter(|strip| !matches!(strip.shows, Shows::Curve(_)));
+            strips.flat_map(Strip::texts_mut).for_each(renamed);
+            let StudySettings::Frequency(asked) = &mut study.settings else { continue };
+            for question in &mut asked.questions {
+                question.asks.signals_mut().for_each(renamed);
+                question.asks.nets_mut().filter(|net| *net == from).for_each(|net| to.clone_into(net));
+            }
+        }
     }
 }
 
@@ -224,7 +241,8 @@ impl Supply {
         self.readings.retain(|r| !dropped.contains(&r.id));
         self.requirements.retain(|r| !dropped.contains(&r.reading));
         for study in &mut self.studies {
-            study.strips.iter_mut().for_each(|strip| strip.forget(gone));
+            let courses = study.strips.iter_mut().filter(|strip| !matches!(strip.shows, Shows::Curve(_)));
+            courses.for_each(|strip| strip.forget(gone));
             study.strips.retain(|strip| !strip.traces.is_empty());
         }
     }

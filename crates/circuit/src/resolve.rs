@@ -1,13 +1,15 @@
 use crate::check::{LONGEST, Sense, courses, identifiers, in_order, sense, too_long, wiring};
-use crate::expression::{evaluate, is_name};
+use crate::expression::is_name;
 use crate::finding::{Finding, Findings, Place, Severity};
 use crate::kinds::{Form, Parameter};
+use crate::questions::questions;
 use crate::reduce::as_run;
-use crate::resolved::{Circuit, DEFAULT_TOLERANCE, ResolvedPart, ResolvedStage, ResolvedStudy};
+use crate::resolved::{Circuit, DEFAULT_TOLERANCE, FrequencyGrid, ResolvedPart, ResolvedStage, ResolvedStudy};
 use crate::scope::Scope;
+use crate::stepping::stepped;
 use crate::taken::{readings, requirement};
-use crate::values::{design_values, settle_values};
-use crate::{GND, Joint, Part, Study, Supply};
+use crate::values::settle_values;
+use crate::{Course, GND, Joint, Study, StudySettings, Supply};
 use quantity::Unit;
 use std::collections::HashMap;
 
@@ -213,20 +215,6 @@ fn ratings(part: &crate::Part, scope: &Scope<'_>, findings: &mut Findings) {
     }
 }
 
-/// The number a text of a part means.
-pub fn number_in(supply: &Supply, text: &str, unit: Unit) -> Option<f64> {
-    let values = design_values(supply);
-    evaluate(text, unit, &|name| values.get(name).copied()).ok()
-}
-
-/// A quantity among a part's parameters as the supply's design values make it, or its kind's default, in the
-/// parameter's SI unit; none if there is no such quantity or it cannot be evaluated.
-pub fn parameter_in(supply: &Supply, part: &Part, parameter: &str) -> Option<f64> {
-    let kind = part.kind.kind();
-    let Form::Quantity { unit, default, .. } = &kind.parameters[kind.parameter(parameter)?].form else { return None };
-    number_in(supply, part.parameters.get(parameter).map_or(*default, String::as_str), *unit)
-}
-
 fn parameter(
     part: &str,
     parameter: &Parameter,
@@ -313,19 +301,47 @@ fn study(supply: &Supply, study: &Study, scope: &Scope<'_>, findings: &mut Findi
     let mut number = |text: &str, unit, range, what: &str| {
         scope.number(text, unit, range, &format!("{what} of study {}", study.id), place(), findings)
     };
-    let duration = number(&study.duration, Unit::Second, (1e-12, 1e9), "Duration");
+    let nothing = Course::lasting("0");
+    let course = study.course().unwrap_or(&nothing);
+    let takes_time = study.kind().takes_time();
+    let duration = if takes_time { number(&course.duration, Unit::Second, (1e-12, 1e9), "Duration") } else { 0.0 };
     let record_from =
-        study.record_from.as_ref().map_or(0.0, |t| number(t, Unit::Second, (0.0, duration), "Recording start"));
-    let max_step = study.max_step.as_ref().map(|t| number(t, Unit::Second, (1e-15, 1e9), "Longest step"));
+        course.record_from.as_ref().map_or(0.0, |t| number(t, Unit::Second, (0.0, duration), "Recording start"));
+    let max_step = course.max_step.as_ref().map(|t| number(t, Unit::Second, (1e-15, 1e9), "Longest step"));
     let tolerance =
-        study.tolerance.as_ref().map_or(DEFAULT_TOLERANCE, |t| number(t, Unit::One, (1e-9, 0.1), "Tolerance"));
+        course.tolerance.as_ref().map_or(DEFAULT_TOLERANCE, |t| number(t, Unit::One, (1e-9, 0.1), "Tolerance"));
+    let grid = match &study.settings {
+        StudySettings::Frequency(asked) => {
+            let from = number(&asked.from, Unit::Hertz, FREQUENCIES, "First frequency");
+            let to = number(&asked.to, Unit::Hertz, (from, FREQUENCIES.1), "Last frequency");
+            let fine = |t: &String| number(t, Unit::One, (1.0, 1000.0), "Points per decade");
+            FrequencyGrid { from, to, per_decade: asked.per_decade.as_ref().map_or(PER_DECADE, fine) }
+        }
+        _ => FrequencyGrid { from: 0.0, to: 0.0, per_decade: PER_DECADE },
+    };
+    let at = study.step().map(|step| number(&step.at, Unit::Second, (0.0, duration), "Time of the step"));
+    let step = study.step().zip(at).map(|(step, at)| {
+        if let Err(message) = stepped(supply, step) {
+            let remedy = "Name a resistor, a load or a source, and give it currents or voltages that can be read";
+            findings.error("no-step", place(), format!("Study {}: {message}", study.id), remedy);
+        }
+        (step.part.clone(), at)
+    });
     ResolvedStudy {
         id: study.id.clone(),
-        kind: study.kind,
+        kind: study.kind(),
         engine: study.engine,
+        begins: course.begins.unwrap_or(study.kind().usually_begins()),
+        step,
+        questions: questions(supply, study),
+        grid,
         duration,
         record_from,
         max_step,
         tolerance,
     }
 }
+
+/// First and last frequency that can be asked for, Hz, and points per decade where nothing is stated.
+const FREQUENCIES: (f64, f64) = (1e-6, 1e12);
+const PER_DECADE: f64 = 20.0;

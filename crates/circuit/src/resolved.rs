@@ -1,6 +1,6 @@
 //! A supply turned into numbers.
 
-use crate::{Direction, Engine, KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind, Term};
+use crate::{AskKind, Begins, Direction, Engine, KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind, Term};
 use quantity::Unit;
 use std::collections::HashMap;
 
@@ -62,7 +62,15 @@ pub struct ResolvedStudy {
     pub kind: StudyKind,
     /// What it is simulated by, if that is stated.
     pub engine: Option<Engine>,
-    /// Simulated time in seconds.
+    /// Where it begins.
+    pub begins: Begins,
+    /// The part it makes step, and when, s.
+    pub step: Option<(String, f64)>,
+    /// What it asks over frequency, and where.
+    pub questions: Vec<ResolvedQuestion>,
+    /// The frequencies it asks at.
+    pub grid: FrequencyGrid,
+    /// Simulated time in seconds; 0 where no time passes.
     pub duration: f64,
     /// Time recording starts, seconds.
     pub record_from: f64,
@@ -70,6 +78,41 @@ pub struct ResolvedStudy {
     pub max_step: Option<f64>,
     /// Accuracy wanted relative to full scale.
     pub tolerance: f64,
+}
+
+/// Frequencies to look at.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct FrequencyGrid {
+    /// First, Hz.
+    pub from: f64,
+    /// Last, Hz.
+    pub to: f64,
+    /// Points per decade; more are added where a curve bends.
+    pub per_decade: f64,
+}
+
+/// A question over frequency.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ResolvedQuestion {
+    /// The curve's name.
+    pub id: String,
+    /// What kind of question it is.
+    pub kind: AskKind,
+    /// The curve's unit.
+    pub unit: Unit,
+    /// What is asked, or why it cannot be.
+    pub asks: Result<ResolvedAsk, String>,
+}
+
+/// What is asked over frequency, by designators and names that exist.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub enum ResolvedAsk {
+    LoopGain { part: String, pin: String, cut: bool },
+    Response { source: String, signal: Signal },
+    LineRejection { source: String, signal: Signal },
+    OutputImpedance { net: String, back: String },
+    InputImpedance { source: String },
 }
 
 /// A reading with its signal parsed and its window in seconds.
@@ -106,6 +149,8 @@ pub enum ReadingOf {
     },
     /// A stage by its index, or the whole supply.
     Stage(Option<usize>),
+    /// A curve over frequency, or a formula of curves.
+    Curve(String),
     /// Arithmetic among the readings before it.
     Formula(String),
 }

@@ -65,6 +65,38 @@ pub enum Shows {
     },
     /// In figures.
     Table,
+    /// Over frequency: traces are curves of a frequency study by name, or formulas of them.
+    Curve(CurveLook),
+}
+
+/// How curves over frequency are drawn.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CurveLook {
+    /// What of each is drawn.
+    #[serde(default)]
+    pub side: CurveSide,
+    /// Whether magnitudes stand in decibels, of one, or of one ohm.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub decibels: bool,
+    /// Whether phases stay within ±180° instead of going on without jumps.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub wrapped: bool,
+}
+
+/// What of a curve over frequency is drawn.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum CurveSide {
+    /// Its magnitude.
+    #[default]
+    Magnitude,
+    /// Its phase, degrees.
+    Phase,
+    /// Its group delay, s: how fast the phase falls.
+    Delay,
+    /// Imaginary against real part.
+    Plane,
 }
 
 /// How a spectrum is taken and drawn.
@@ -156,6 +188,11 @@ impl Strip {
     pub fn of<S: Into<String>>(signals: impl IntoIterator<Item = S>) -> Self {
         let trace = |signal: S| Trace { signal: signal.into(), ..Trace::default() };
         Strip { traces: signals.into_iter().map(trace).collect(), ..Strip::default() }
+    }
+
+    /// A strip of curves over frequency.
+    pub fn of_curves<S: Into<String>>(curves: impl IntoIterator<Item = S>, look: CurveLook) -> Self {
+        Strip { shows: Shows::Curve(look), ..Strip::of(curves) }
     }
 
     /// Everything it shows: its traces, and what they stand against.

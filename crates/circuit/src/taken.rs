@@ -8,7 +8,7 @@ use crate::resolved::{
     Circuit, ReadingOf, ResolvedEvent, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedWindow,
 };
 use crate::scope::Scope;
-use crate::{Event, KindId, Quantity, Reading, Requirement, Signal, Supply, Window};
+use crate::{Event, KindId, Quantity, Reading, Requirement, Signal, StudyKind, Supply, Window};
 use quantity::Unit;
 
 /// The readings of a supply; a formula can use those that stand before it.
@@ -70,6 +70,11 @@ impl Taking<'_, '_> {
             usize::MAX
         });
         self.superfluous(measure);
+        let timeless = self.circuit.studies.get(study).is_some_and(|study| study.kind == StudyKind::Frequency);
+        if timeless && !matches!(measure.of, Subject::Curve | Subject::Readings) {
+            let message = format!("Reading {} is taken over time, and study {} has none", reading.id, reading.study);
+            self.error("no-time", message, "Take it from another study, or choose a measure over frequency");
+        }
         let (of, unit) = self.subject(measure);
         let quantity = of.quantity();
         let numbers = self.numbers(measure, quantity);
@@ -129,6 +134,11 @@ impl Taking<'_, '_> {
                 });
                 (ReadingOf::Stage(stage), measure.unit.unit(Quantity::Power))
             }
+            Subject::Curve => {
+                let (text, own) = (reading.signal.clone(), self.curve(&reading.signal));
+                let unit = measure.unit.for_unit(own).unwrap_or(own);
+                (ReadingOf::Curve(text), unit)
+            }
             Subject::Readings => {
                 let formula = reading.formula.clone().unwrap_or_default();
                 let unit = self.formula(&formula);
@@ -164,6 +174,39 @@ impl Taking<'_, '_> {
             self.error("unknown-signal", message, "Name a net (with .v) or a part (with .v, .i or .p)");
         }
         signal
+    }
+
+    /// The unit of a formula of its study's curves.
+    fn curve(&mut self, text: &str) -> Unit {
+        let id = &self.reading.id;
+        let study = self.circuit.studies.iter().find(|study| study.id == self.reading.study);
+        let Some(study) = study.filter(|study| study.kind == StudyKind::Frequency) else {
+            let message = format!("Reading {id} is taken over frequency, and study {} is not", self.reading.study);
+            self.error("no-curves", message, "Take it from a frequency study");
+            return Unit::One;
+        };
+        let unit_of = |name: &str| match study.questions.iter().find(|question| question.id == name) {
+            Some(question) => Ok(Dimensioned::new(1.0, question.unit)),
+            None => Err(format!("study {} asks nothing named {name}", study.id)),
+        };
+        match work_out(text, &unit_of).map(|value| (value, value.unit())) {
+            Ok((_, Some(unit))) => unit,
+            Ok((value, None)) => {
+                let message =
+                    format!("“{text}” of reading {id} comes out in {}, a unit without a name", value.symbol());
+                self.error("unit", message, "Divide or multiply so that Ω, S or a plain number is left");
+                Unit::One
+            }
+            Err(error) => {
+                let message = format!("Curve “{text}” of reading {id} cannot be read: {error}");
+                self.error(
+                    "unreadable-formula",
+                    message,
+                    "Name a question of the study, or a formula such as zout / (1 + loop)",
+                );
+                Unit::One
+            }
+        }
     }
 
     fn formula(&mut self, text: &str) -> Unit {
@@ -297,6 +340,12 @@ impl Taking<'_, '_> {
 
     /// When a part first changes, s.
     fn step(&mut self, of: Option<&str>) -> f64 {
+        // What the study itself makes step.
+        let study = self.supply.studies.iter().position(|s| s.id == self.reading.study);
+        let made = study.and_then(|study| self.circuit.studies[study].step.as_ref());
+        if let Some((_, at)) = made.filter(|(part, _)| of.is_none_or(|of| of == part)) {
+            return *at;
+        }
         let changes = |part: &&ResolvedPart| first_change(part).is_some();
         let mut changing = self.circuit.parts.iter().filter(changes);
         let found = match of {

@@ -1,8 +1,10 @@
 //! Design values: what the expressions of a document refer to.
 
-use crate::document::{DesignValue, Supply};
+use crate::document::{DesignValue, Part, Supply};
 use crate::expression::{evaluate, is_name};
 use crate::finding::{Findings, Place};
+use crate::kinds::Form;
+use quantity::Unit;
 use std::cell::RefCell;
 use std::collections::HashMap;
 
@@ -62,4 +64,18 @@ pub(crate) fn settle_values<'a>(supply: &'a Supply, findings: &mut Findings) -> 
         );
     }
     known
+}
+
+/// The number a text of a part means.
+pub fn number_in(supply: &Supply, text: &str, unit: Unit) -> Option<f64> {
+    let values = design_values(supply);
+    evaluate(text, unit, &|name| values.get(name).copied()).ok()
+}
+
+/// A quantity among a part's parameters as the supply's design values make it, or its kind's default, in the
+/// parameter's SI unit; none if there is no such quantity or it cannot be evaluated.
+pub fn parameter_in(supply: &Supply, part: &Part, parameter: &str) -> Option<f64> {
+    let kind = part.kind.kind();
+    let Form::Quantity { unit, default, .. } = &kind.parameters[kind.parameter(parameter)?].form else { return None };
+    number_in(supply, part.parameters.get(parameter).map_or(*default, String::as_str), *unit)
 }

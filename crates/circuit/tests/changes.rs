@@ -34,7 +34,7 @@ fn every_change_is_said_in_words() {
     let stage = before.stages[2].title.clone();
     assert_eq!(said(&|s| s.stages[2].bypassed = true), [format!("stage {stage} bypassed")]);
     assert_eq!(said(&|s: &mut Supply| drop::<Stage>(s.stages.remove(2))), [format!("stage {stage} removed")]);
-    assert_eq!(said(&|s| s.studies[0].duration = "7".into()).len(), 1);
+    assert_eq!(said(&|s| s.studies[0].course_mut().unwrap().duration = "7".into()).len(), 1);
     assert_eq!(said(&|s| s.texts.push(Note { text: "Hot".into(), x: 0, y: 0 })), ["texts changed"]);
 }
 

@@ -1,8 +1,10 @@
 //! Every warning fires on its mistake and on nothing else.
 
 use mellow_circuit::{
+    Course,
     KindId::{self, *},
-    Part, Place, Reading, ReadingMeasure, Severity, SourceDemand, SourceKind, Study, StudyKind, Supply, Window, check,
+    Part, Place, Reading, ReadingMeasure, Severity, SourceDemand, SourceKind, Study, StudySettings, Supply, Window,
+    check,
 };
 
 type Row<'a> = (&'a str, KindId, &'a str, &'a [(&'a str, &'a str)]);
@@ -26,19 +28,8 @@ fn supply(rows: &[Row<'_>]) -> Supply {
 }
 
 fn study(duration: &str, max_step: Option<&str>) -> Study {
-    Study {
-        id: "s".into(),
-        kind: StudyKind::SwitchOn,
-        title: "s".into(),
-        duration: duration.into(),
-        suggested: false,
-        record_from: None,
-        max_step: max_step.map(Into::into),
-        tolerance: None,
-        engine: None,
-        cut: None,
-        strips: Vec::new(),
-    }
+    let course = Course { max_step: max_step.map(Into::into), ..Course::lasting(duration) };
+    Study::new("s", "s", StudySettings::SwitchOn(course))
 }
 
 fn part(id: &str) -> Place {

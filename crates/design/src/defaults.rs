@@ -176,8 +176,8 @@ pub(crate) fn too_short(supply: &Supply) -> Vec<Finding> {
         return Vec::new();
     }
     let Some((part, tau)) = slowest_discharge(&circuit.parts, &demands(supply).1) else { return Vec::new() };
-    let studies = supply.studies.iter().filter(|s| s.kind == StudyKind::SwitchOn && s.cut.is_none());
-    let short = studies.filter_map(|s| Some((s, number_in(supply, &s.duration, Unit::Second)?)));
+    let studies = supply.studies.iter().filter(|s| s.kind() == StudyKind::SwitchOn && s.cut.is_none());
+    let short = studies.filter_map(|s| Some((s, number_in(supply, &s.course()?.duration, Unit::Second)?)));
     let found = short.filter(|(_, duration)| *duration < tau).map(|(study, duration)| {
         let message = format!(
             "Study {} lasts {}, less than the time constant of {part} with the load, {}",

@@ -5,8 +5,8 @@ use crate::draft::NEGATIVE;
 use crate::draft::rounded;
 use crate::stages::serves;
 use circuit::{
-    Joint, Output, OutputDemand, Reading, ReadingMeasure, Requirement, Stage, StageKind, Strip, Study, StudyKind,
-    Supply, Window, demands,
+    Course, Joint, Output, OutputDemand, Reading, ReadingMeasure, Requirement, Stage, StageKind, Strip, Study,
+    StudyKind, StudySettings, Supply, Window, demands,
 };
 use quantity::entry;
 
@@ -99,33 +99,22 @@ fn served_at(supply: &Supply, output: &str) -> Option<String> {
 
 /// Brings durations that follow the circuit up to date.
 fn follow(supply: &mut Supply) {
-    if supply.studies.iter().any(|s| s.suggested) {
+    let suggested = |study: &Study| study.course().is_some_and(|course| course.suggested);
+    if supply.studies.iter().any(suggested) {
         let duration = studies_for(supply).duration.text;
-        for study in supply.studies.iter_mut().filter(|s| s.suggested) {
-            study.duration.clone_from(&duration);
-        }
+        let following = supply.studies.iter_mut().filter(|study| suggested(study)).filter_map(Study::course_mut);
+        following.for_each(|course| course.duration.clone_from(&duration));
     }
 }
 
 /// The study outputs are judged in: the first switch-on, made if there is none.
 fn study(supply: &mut Supply) -> String {
-    if let Some(study) = supply.studies.iter().find(|s| s.kind == StudyKind::SwitchOn) {
+    if let Some(study) = supply.studies.iter().find(|s| s.kind() == StudyKind::SwitchOn) {
         return study.id.clone();
     }
     let id = "switch_on".to_owned();
-    supply.studies.push(Study {
-        id: id.clone(),
-        kind: StudyKind::SwitchOn,
-        title: "Switch-on".to_owned(),
-        duration: studies_for(supply).duration.text,
-        suggested: true,
-        record_from: None,
-        max_step: None,
-        tolerance: None,
-        engine: None,
-        cut: None,
-        strips: Vec::new(),
-    });
+    let course = Course::suggested(studies_for(supply).duration.text);
+    supply.studies.push(Study::new(id.clone(), "Switch-on", StudySettings::SwitchOn(course)));
     id
 }
 
@@ -135,7 +124,8 @@ pub(crate) fn window(supply: &Supply, study: &str) -> Window {
         let first = supply.parts.iter().find(|p| crate::defaults::is_periodic(p.kind)).map(|p| p.id.clone());
         return Window::LastPeriods { count: LAST_PERIODS, period_of: first };
     }
-    let duration = supply.studies.iter().find(|s| s.id == study).map_or("1", |s| s.duration.as_str());
+    let duration =
+        supply.studies.iter().find(|s| s.id == study).and_then(Study::course).map_or("1", |c| c.duration.as_str());
     Window::Between { from: format!("0.8 * {duration}"), to: duration.to_owned() }
 }
 

@@ -27,6 +27,8 @@ pub enum ComposeError {
          stage before instead"
     )]
     Unbypassable(String),
+    #[error("this circuit has nothing for such a study: {0}")]
+    NoStudy(String),
     #[error("the supply has no part {0}")]
     NoPart(String),
     #[error("{part} has no pin {pin}")]

@@ -68,7 +68,8 @@ fn many_states(supply: &Supply) -> Vec<Finding> {
 
 /// A load step of a circuit in which nothing steps shows nothing.
 fn nothing_steps(supply: &Supply) -> Vec<Finding> {
-    let mut studies = supply.studies.iter().filter(|study| study.kind == StudyKind::LoadStep).peekable();
+    let mut studies =
+        supply.studies.iter().filter(|study| study.kind() == StudyKind::LoadStep && study.step().is_none()).peekable();
     if studies.peek().is_none() {
         return Vec::new();
     }

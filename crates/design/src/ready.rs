@@ -3,7 +3,7 @@
 use crate::demands::window;
 use circuit::kinds::Form;
 use circuit::{
-    GND, KindId, Part, Reading, ReadingMeasure, StageKind, Strip, Study, StudyKind, Supply, Window, demands,
+    Course, GND, KindId, Part, Reading, ReadingMeasure, StageKind, Strip, Study, StudySettings, Supply, Window, demands,
 };
 use quantity::entry;
 use std::collections::BTreeMap;
@@ -184,18 +184,13 @@ impl Making<'_> {
         let set = |parameter: &str, value: String| Setting { part: id.clone(), parameter: parameter.to_owned(), value };
         let shown =
             std::iter::once(format!("{id}.v")).chain(self.regulated().into_iter().map(|net| format!("{net}.v")));
-        let study = Study {
-            id: LINE_DIP.to_owned(),
-            kind: StudyKind::SwitchOn,
-            title: "Line dip".to_owned(),
-            duration: entry(2.0 * at),
-            suggested: false,
+        let course = Course {
             record_from: Some(entry((at - 4.0 * f64::from(PERIODS) * resolved.period()?).max(0.0))),
-            max_step: None,
-            tolerance: None,
-            engine: None,
-            cut: None,
+            ..Course::lasting(entry(2.0 * at))
+        };
+        let study = Study {
             strips: shown.map(|signal| Strip::of([signal])).collect(),
+            ..Study::new(LINE_DIP, "Line dip", StudySettings::SwitchOn(course))
         };
         Some(ReadyMade {
             title: format!("Line regulation, {id} falling to {share}"),

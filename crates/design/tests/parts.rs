@@ -356,18 +356,18 @@ fn an_unspared_zener_and_a_hasty_study_are_told() {
     let tau = quantity::parse(&supply.part("C1").unwrap().parameters["capacitance"], quantity::Unit::Farad).unwrap()
         * 9.0
         / 0.25;
-    hasty.studies[0].duration = (0.9 * tau).to_string();
+    lasts(&mut hasty, &(0.9 * tau).to_string());
     let found = told(&hasty);
     assert!(
         found.len() == 1 && found[0].0 == "study-too-short" && found[0].1.contains("C1 with the load"),
         "{found:?}"
     );
-    hasty.studies[0].duration = (1.1 * tau).to_string();
+    lasts(&mut hasty, &(1.1 * tau).to_string());
     assert_eq!(told(&hasty), []);
     // What a direct source feeds is charged at once.
     let direct = stated(direct("12"), vec![output("rail", "9", "250m")]);
     let mut quick = chain(&direct, &["dc_source", "fixed_regulator", "resistive_load"]);
-    quick.studies[0].duration = "1u".into();
+    lasts(&mut quick, "1u");
     assert_eq!(told(&quick), []);
 }
 
@@ -416,11 +416,16 @@ fn a_bypassed_stage_is_as_good_as_gone() {
     assert!(refused.to_string().starts_with("Bridge rectifier cannot be bypassed"), "{refused}");
 }
 
+fn lasts(supply: &mut Supply, duration: &str) {
+    supply.studies[0].course_mut().unwrap().duration = duration.to_owned();
+}
+
 #[test]
 fn a_cut_shows_the_supply_so_far() {
     let mut supply = regulated();
     let mut study = supply.studies[0].clone();
-    (study.id, study.suggested) = ("so_far".into(), false);
+    study.id = "so_far".into();
+    study.course_mut().unwrap().suggested = false;
     study.cut = Some(circuit::Cut { after: "reservoir".into(), load: "50".into() });
     supply.studies.push(study);
     let cut = circuit::as_run(&supply, Some("so_far"));

@@ -2,7 +2,7 @@
 
 mod common;
 
-use circuit::{KindId, Study, StudyKind, Supply, resolve};
+use circuit::{Course, KindId, Study, StudySettings, Supply, resolve};
 use common::{
     Random, chain, chosen, direct_supplies, mains, mains_supplies, output, ran, set_line, several_wires, stated,
 };
@@ -18,19 +18,8 @@ const KEPT: f64 = 0.1;
 /// A supply that serves no output has no study of its own yet.
 fn with_study(mut supply: Supply) -> Supply {
     if supply.studies.is_empty() {
-        supply.studies.push(Study {
-            id: "run".into(),
-            kind: StudyKind::SwitchOn,
-            title: "Run".into(),
-            duration: mellow_design::studies_for(&supply).duration.text,
-            suggested: false,
-            record_from: None,
-            max_step: None,
-            tolerance: None,
-            engine: None,
-            cut: None,
-            strips: Vec::new(),
-        });
+        let course = Course::lasting(mellow_design::studies_for(&supply).duration.text);
+        supply.studies.push(Study::new("run", "Run", StudySettings::SwitchOn(course)));
     }
     supply
 }

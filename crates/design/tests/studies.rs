@@ -2,7 +2,7 @@
 
 mod common;
 
-use circuit::{Engine, KindId, Part, StudyKind, Supply, number_in};
+use circuit::{Engine, KindId, Part, StudyKind, StudySettings, Supply, number_in};
 use common::{Random, mains, output, stated};
 use mellow_design::{Edit, apply, check};
 use quantity::Unit;
@@ -32,27 +32,30 @@ fn a_converter_is_offered_its_settled_state_and_its_start() {
     for _ in 0..20 {
         let period = random.within(1e-6, 50e-6);
         let (choke, reservoir) = (random.within(5.0, 20.0) * period, random.within(1.0, 10.0) * period);
-        let supply = apply(&buck(period, choke, reservoir), &Edit::AddStudy).unwrap();
-        let kinds: Vec<StudyKind> = supply.studies.iter().map(|s| s.kind).collect();
+        let supply = apply(&buck(period, choke, reservoir), &Edit::AddStudy { kind: None }).unwrap();
+        let kinds: Vec<StudyKind> = supply.studies.iter().map(|s| s.kind()).collect();
         assert_eq!(kinds, [StudyKind::Settled, StudyKind::SwitchOn]);
-        let lasts = |k: usize| number_in(&supply, &supply.studies[k].duration, Unit::Second).unwrap() / period;
+        let lasts = |k: usize| {
+            number_in(&supply, &supply.studies[k].course().unwrap().duration, Unit::Second).unwrap() / period
+        };
         assert!((1.0..10.0).contains(&lasts(0)) && (300.0..3000.0).contains(&lasts(1)), "{} {}", lasts(0), lasts(1));
         let strips: Vec<String> =
             supply.studies[0].strips.iter().flat_map(|s| &s.traces).map(|t| t.signal.clone()).collect();
         assert_eq!(strips, ["out.v", "L1.i"]);
         // The settled state is offered once.
-        assert_eq!(apply(&supply, &Edit::AddStudy).unwrap().studies.len(), 3);
+        assert_eq!(apply(&supply, &Edit::AddStudy { kind: None }).unwrap().studies.len(), 3);
     }
     let rectifier = stated(mains(), vec![output("rail", "12", "100m")]);
     let rectifier = line(&rectifier, "sine source 12 from a to gnd");
-    let rectifier = apply(&line(&rectifier, "resistor 1k from a to gnd"), &Edit::AddStudy).unwrap();
-    assert_eq!(rectifier.studies.iter().map(|s| s.kind).collect::<Vec<_>>(), [StudyKind::SwitchOn]);
+    let rectifier = apply(&line(&rectifier, "resistor 1k from a to gnd"), &Edit::AddStudy { kind: None }).unwrap();
+    assert_eq!(rectifier.studies.iter().map(|s| s.kind()).collect::<Vec<_>>(), [StudyKind::SwitchOn]);
 }
 
 #[test]
 fn a_load_step_without_a_step_says_so() {
-    let mut supply = apply(&buck(10e-6, 47e-6, 22e-6), &Edit::AddStudy).unwrap();
-    supply.studies[1].kind = StudyKind::LoadStep;
+    let mut supply = apply(&buck(10e-6, 47e-6, 22e-6), &Edit::AddStudy { kind: None }).unwrap();
+    let course = supply.studies[1].course().unwrap().clone();
+    supply.studies[1].settings = StudySettings::over_time(StudyKind::LoadStep, course);
     let told = |supply: &Supply| check(supply).iter().any(|f| f.rule == "nothing-steps");
     assert!(told(&supply));
     let stepped = apply(&supply, &Edit::AddPart { kind: KindId::SteppedLoad, entry: None, near: None }).unwrap();
@@ -71,7 +74,7 @@ fn a_load_step_without_a_step_says_so() {
 /// Hundreds of states are said to take a while where they are simulated by switching, and nowhere else.
 #[test]
 fn very_many_states_are_told_before_a_run_by_switching() {
-    let mut supply = apply(&buck(10e-6, 47e-6, 22e-6), &Edit::AddStudy).unwrap();
+    let mut supply = apply(&buck(10e-6, 47e-6, 22e-6), &Edit::AddStudy { kind: None }).unwrap();
     let told = |supply: &Supply| check(supply).iter().any(|f| f.rule == "many-states");
     assert!(!told(&supply));
     for k in 100..400 {

@@ -99,7 +99,7 @@ pub enum EngineError {
 
 impl EngineError {
     /// The same error with a name put in place of another, where something stood in for a part.
-    pub(crate) fn renamed(mut self, from: &str, to: &str) -> Self {
+    pub fn renamed(mut self, from: &str, to: &str) -> Self {
         let fields: [Option<&mut String>; 2] = match &mut self {
             EngineError::Singular { unknown } => [Some(unknown), None],
             EngineError::Unknown { what } => [Some(what), None],

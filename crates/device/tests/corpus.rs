@@ -2,7 +2,7 @@
 //!
 //! `cargo xtask corpus` prints the table this makes.
 
-use circuit::{Circuit, Severity, StudyKind, Supply, check, resolve};
+use circuit::{Begins, Circuit, Severity, Supply, check, resolve};
 use mellow_device::{Ended, EngineError, Equations, Settings, Start, operating_point, transient};
 use recording::{Chunk, Command, Health, Observer, Progress};
 use std::path::Path;
@@ -49,7 +49,7 @@ fn run(name: String, circuit: &Circuit) -> Row {
         record_from: 0.0,
         min_step: 0.0,
         max_step: (shortest / 20.0).min(study.duration / 20.0),
-        start: if study.kind == StudyKind::LoadStep { Start::OperatingPoint } else { Start::Rest },
+        start: if study.begins == Begins::Rest { Start::Rest } else { Start::OperatingPoint },
         tolerance: study.tolerance,
     };
     let equations = Equations::new(circuit);

@@ -1,7 +1,7 @@
 //! What is kept of a run is enough to go on with it: over the whole corpus, stopped at random, kept as bytes and taken up
 //! by another engine, it ends where one that was never stopped does.
 
-use circuit::{Circuit, StudyKind, Supply, resolve};
+use circuit::{Begins, Circuit, Supply, resolve};
 use mellow_device::{Ended, Equations, Kept, Settings, Start, Transient};
 use recording::Unfit;
 use recording::{Chunk, Command, Health, Observer, Progress, Recording};
@@ -33,7 +33,7 @@ fn settings(circuit: &Circuit) -> Settings {
         record_from: 0.0,
         min_step: 0.0,
         max_step: circuit.longest_step(study),
-        start: if study.kind == StudyKind::LoadStep { Start::OperatingPoint } else { Start::Rest },
+        start: if study.begins == Begins::Rest { Start::Rest } else { Start::OperatingPoint },
         tolerance: study.tolerance,
     }
 }

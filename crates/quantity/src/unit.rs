@@ -62,11 +62,13 @@ pub enum Unit {
     Tesla,
     /// Magnetic field strength and magnetisation.
     AmperePerMetre,
+    /// A ratio on a logarithmic scale, 20·lg.
+    Decibel,
 }
 
 impl Unit {
     /// Every unit, for search by symbol.
-    pub const ALL: [Unit; 28] = [
+    pub const ALL: [Unit; 29] = [
         Unit::One,
         Unit::Share,
         Unit::Volt,
@@ -95,6 +97,7 @@ impl Unit {
         Unit::SquareMetre,
         Unit::Tesla,
         Unit::AmperePerMetre,
+        Unit::Decibel,
     ];
 
     /// The symbol as printed; empty for a pure number.
@@ -128,6 +131,7 @@ impl Unit {
             Unit::SquareMetre => "m²",
             Unit::Tesla => "T",
             Unit::AmperePerMetre => "A/m",
+            Unit::Decibel => "dB",
         }
     }
 
@@ -162,6 +166,7 @@ impl Unit {
             Unit::SquareMetre => "an area",
             Unit::Tesla => "a flux density",
             Unit::AmperePerMetre => "a field strength",
+            Unit::Decibel => "a ratio in decibels",
         }
     }
 
@@ -196,12 +201,13 @@ impl Unit {
             Unit::SquareMetre => &["m²", "m2"],
             Unit::Tesla => &["T"],
             Unit::AmperePerMetre => &["A/m"],
+            Unit::Decibel => &["dB"],
         }
     }
 
     /// Whether values of this unit are written with SI prefixes.
     pub(crate) fn takes_prefix(self) -> bool {
-        !matches!(self, Unit::Degree | Unit::Celsius | Unit::PerKelvin | Unit::SquareMetre)
+        !matches!(self, Unit::Degree | Unit::Decibel | Unit::Celsius | Unit::PerKelvin | Unit::SquareMetre)
     }
 
     /// The letter that may stand for the decimal point (IEC 60062; `5V1` is common practice).

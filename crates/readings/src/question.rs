@@ -48,8 +48,23 @@ impl Question {
             M::Min => return Ok(Question::Average(Average::Min)),
             M::Max => return Ok(Question::Average(Average::Max)),
             M::PeakToPeak => return Ok(Question::Average(Average::PeakToPeak)),
-            // Powers of stages and formulas are put together from other questions.
-            M::Efficiency | M::Loss | M::Formula => return Ok(Question::Figures),
+            // Powers of stages and formulas are put together from other questions; curves over frequency have no course.
+            M::Efficiency
+            | M::Loss
+            | M::Crossover
+            | M::PhaseMargin
+            | M::GainMargin
+            | M::ModulusMargin
+            | M::ClosedLoopPeak
+            | M::CurveMagnitude
+            | M::CurveDecibels
+            | M::CurvePhase
+            | M::CurveLargest
+            | M::CurveSmallest
+            | M::PeakFrequency
+            | M::PeakQuality
+            | M::Bandwidth
+            | M::Formula => return Ok(Question::Figures),
             M::AlternatingRms => Box::new(Shaped::new(span, Shape::Alternating)),
             M::Integral => Box::new(Shaped::new(span, Shape::Integral)),
             M::CrestFactor => Box::new(Shaped::new(span, Shape::Crest)),

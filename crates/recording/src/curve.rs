@@ -28,22 +28,39 @@ pub fn sweep<E>(
     per_decade: f64,
     mut measure: impl FnMut(f64) -> Result<Complex64, E>,
 ) -> Result<Vec<(f64, Complex64)>, E> {
+    let points = sweep_together(from, to, per_decade, |frequency| measure(frequency).map(|value| vec![value]))?;
+    Ok(points.into_iter().map(|(frequency, values)| (frequency, values[0])).collect())
+}
+
+/// The same of several things at once, all at every frequency; points are added where any of them bends.
+///
+/// # Errors
+/// The first that `measure` returns.
+pub fn sweep_together<E>(
+    from: f64,
+    to: f64,
+    per_decade: f64,
+    mut measure: impl FnMut(f64) -> Result<Vec<Complex64>, E>,
+) -> Result<Vec<(f64, Vec<Complex64>)>, E> {
     let grid = log_grid(from, to, per_decade);
     let most = grid.len() * MOST_ADDED;
-    let mut points: Vec<(f64, Complex64)> = Vec::with_capacity(grid.len());
+    // What is still to be passed lies on a stack, the next on its top.
+    let mut ahead: Vec<(f64, Vec<Complex64>)> = Vec::with_capacity(grid.len());
     for f in grid {
-        points.push((f, measure(f)?));
+        ahead.push((f, measure(f)?));
     }
-    let mut k = 0;
-    while k + 1 < points.len() && points.len() < most {
-        let ((f0, t0), (f1, t1)) = (points[k], points[k + 1]);
-        let ratio = t1 / t0;
-        let bends = ratio.arg().abs() > FINE_PHASE || ratio.norm().ln().abs() > FINE_GAIN;
-        if bends && f1 / f0 > 1.0 + CLOSEST {
+    ahead.reverse();
+    let mut points: Vec<(f64, Vec<Complex64>)> = ahead.pop().into_iter().collect();
+    while let (Some((f0, here)), Some((f1, next))) = (points.last(), ahead.last()) {
+        let bends = here.iter().zip(next).any(|(t0, t1)| {
+            let ratio = t1 / t0;
+            ratio.arg().abs() > FINE_PHASE || ratio.norm().ln().abs() > FINE_GAIN
+        });
+        if bends && f1 / f0 > 1.0 + CLOSEST && points.len() + ahead.len() < most {
             let f = (f0 * f1).sqrt();
-            points.insert(k + 1, (f, measure(f)?));
+            ahead.push((f, measure(f)?));
         } else {
-            k += 1;
+            points.extend(ahead.pop());
         }
     }
     Ok(points)

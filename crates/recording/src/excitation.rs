@@ -11,7 +11,8 @@ pub enum Excitation {
     Current(String, String),
 }
 
-/// A circuit with a source of 0 V in series with a pin, at which a loop that passes through it is measured.
+/// A circuit with a source of 0 V in series with a pin, at which a loop that passes through it is measured. Other probes may
+/// be put into the same circuit after it; they change nothing.
 #[derive(Clone, Debug)]
 pub struct Probed {
     /// The circuit; the source's plus is on the net, its minus at the pin.
@@ -30,8 +31,9 @@ impl Probed {
         let part = circuit.part(part)?;
         let pin = circuit.parts[part].kind.kind().pin(pin)?;
         let mut circuit = circuit.clone();
-        // Names no document can contain.
-        let (inner, probe) = ("(pin)".to_owned(), "(probe)".to_owned());
+        // Names no document can contain, and no other probe in the same circuit has.
+        let number = circuit.nets.len();
+        let (inner, probe) = (format!("(pin {number})"), format!("(probe {number})"));
         let outer = circuit.parts[part].pins[pin];
         let own = circuit.add_net(&inner);
         circuit.parts[part].pins[pin] = own;

@@ -37,7 +37,7 @@ mod whole;
 pub use again::{covered, times_of, turns, unrolled};
 pub use chunk::{Chunk, Column, Joiner, Parter, chunk_nodes, columns, most_nodes};
 pub use chunks::{Chunks, Unreadable};
-pub use curve::{Crossover, LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep};
+pub use curve::{Crossover, LoopGain, Margins, Resonance, log_grid, phase, resonances, sweep, sweep_together};
 pub use excitation::{Excitation, Probed};
 pub use health::{Conduction, EnergyBalance, Health, Pulse, Unfit};
 pub use num_complex::Complex64;

@@ -3,7 +3,7 @@
 use crate::kept::Kept;
 use crate::simulated::{Simulated, discontinuous, periods_of, stability};
 use crate::version::version;
-use circuit::{Circuit, Engine, ResolvedStudy, StudyKind};
+use circuit::{Begins, Circuit, Engine, ResolvedStudy, StudyKind};
 use device::{Ended, EngineError, Equations, Settings, Settled, Start, Transient};
 use quantity::{Unit, show};
 use recording::{Observer, Unfit};
@@ -17,7 +17,7 @@ pub fn settings(circuit: &Circuit, study: &ResolvedStudy) -> Settings {
         end: study.duration,
         record_from: study.record_from,
         min_step: 0.0,
-        start: if study.kind == StudyKind::LoadStep { Start::OperatingPoint } else { Start::Rest },
+        start: if study.begins == Begins::Rest { Start::Rest } else { Start::OperatingPoint },
         max_step: circuit.longest_step(study),
         tolerance: study.tolerance,
     }
@@ -42,10 +42,7 @@ pub(crate) fn go_on_at_device_level(
 pub(crate) fn at_device_level(circuit: &Circuit, study: &ResolvedStudy, observer: &mut dyn Observer) -> Simulated {
     let settings = settings(circuit, study);
     let mut simulated = Simulated::new(version(Engine::DeviceLevel));
-    let settled = match study.kind {
-        StudyKind::SwitchOn => None,
-        StudyKind::Settled | StudyKind::LoadStep => Some(simulated.settle(circuit, &settings, observer)),
-    };
+    let settled = (study.begins == Begins::Settled).then(|| simulated.settle(circuit, &settings, observer));
     match settled {
         Some(Ok(settled)) if study.kind == StudyKind::Settled => {
             simulated.remarks.extend(discontinuous(&settled.windings));

@@ -3,7 +3,7 @@
 use crate::kept::Kept;
 use crate::simulated::{Simulated, discontinuous, periods_of, stability};
 use crate::version::version;
-use circuit::{Circuit, Engine, ResolvedStudy, StudyKind};
+use circuit::{Begins, Circuit, Engine, ResolvedStudy, StudyKind};
 use recording::{Observer, Unfit};
 use switched::{Ended, Settings, Settled, SwitchedError, Transient};
 
@@ -62,13 +62,17 @@ impl Simulated {
         observer: &mut dyn Observer,
     ) -> Result<Ended, SwitchedError> {
         let settings = settings(study);
-        if study.kind == StudyKind::SwitchOn {
+        if study.begins == Begins::Rest {
             return self.advance_by_switching(Transient::new(circuit, &settings)?, observer);
         }
         let settled = Settled::find(circuit, observer)?;
         self.remarks.extend(stability(&settled.multipliers, MULTIPLIERS));
-        if study.kind == StudyKind::LoadStep {
+        if study.kind != StudyKind::Settled {
             // The settled state is what a converter has for an operating point.
+            if study.begins == Begins::OperatingPoint {
+                self.remarks
+                    .push("begins in the settled state, which is the operating point of what switches".to_owned());
+            }
             if settled.begins() >= study.duration {
                 let why = format!("the study ends at {:.3e} s, before all its sources have begun", study.duration);
                 return Err(SwitchedError::NotPeriodic { why });

@@ -51,6 +51,7 @@ struct Asked<'a> {
 enum Source {
     Survey(Ticket),
     Stage(Powers, Stored, Option<usize>),
+    Curve(f64),
     Formula,
 }
 
@@ -77,7 +78,15 @@ impl<'a> Asked<'a> {
         if reading.study != of.study {
             return Err(ELSEWHERE.to_owned());
         }
+        if let ReadingOf::Curve(text) = &reading.of {
+            let curves = of.curves.ok_or("it was not asked over frequency")?;
+            let value = curves.read(text, reading.measure, &reading.numbers)?;
+            return Ok((Source::Curve(value), of.whole));
+        }
         let span = window?;
+        if of.curves.is_some() && matches!(reading.of, ReadingOf::Formula(_)) {
+            return Ok((Source::Formula, span));
+        }
         let covered = covering(of.whole, span).map_err(|error| error.to_string())?;
         let signals = match &reading.of {
             ReadingOf::Signal(signal) => vec![of.recipe(signal)?],
@@ -91,7 +100,7 @@ impl<'a> Asked<'a> {
                 let stored = Stored::new(of, &powers, covered, survey);
                 return Ok((Source::Stage(powers, stored, *stage), span));
             }
-            ReadingOf::Formula(_) => return Ok((Source::Formula, span)),
+            ReadingOf::Formula(_) | ReadingOf::Curve(_) => return Ok((Source::Formula, span)),
         };
         let question = Question::new(reading.measure, &reading.numbers, covered, reading.fundamental);
         let question = question.map_err(|error| error.to_string())?;
@@ -106,6 +115,7 @@ impl<'a> Asked<'a> {
         elsewhere: &[ReadingResult],
     ) -> Result<f64, String> {
         match (source, &self.reading.of) {
+            (Source::Curve(value), _) => Ok(*value),
             (Source::Survey(ticket), _) => survey.answer(*ticket).map_err(|error| error.to_string()),
             (Source::Stage(powers, stored, stage), _) => {
                 let (arriving, passed) = powers.through(*stage, stored.power(*stage, survey), survey)?;

@@ -25,13 +25,16 @@
 //! ```
 
 mod at_device_level;
+mod at_rest;
 mod by_switching;
 mod cost;
+mod curves;
 mod engine;
 mod frequency;
 mod judging;
 mod kept;
 mod outcome;
+mod over_frequency;
 mod power_path;
 mod recorded;
 mod resting;
@@ -43,8 +46,9 @@ mod version;
 mod windows;
 
 pub use at_device_level::settings;
+pub use curves::{Curve, Curves, decibels, group_delay};
 pub use engine::{engine_for, version_for};
-pub use frequency::{FrequencyError, Grid, Loop, OverFrequency, impedance, loop_gain, response};
+pub use frequency::{Answers, FrequencyError, Loop, OverFrequency, answers, impedance, loop_gain, response};
 pub use judging::Judging;
 pub use kept::Kept;
 pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing, Steadiness, Verdict};

@@ -1,3 +1,4 @@
+use crate::curves::Curves;
 use quantity::Unit;
 use recording::Health;
 use schemars::JsonSchema;
@@ -16,6 +17,9 @@ pub struct Outcome {
     pub stages: Vec<StageFigures>,
     /// Why to trust the numbers.
     pub health: RunHealth,
+    /// What a frequency study found.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub curves: Option<Curves>,
 }
 
 /// How a run ended.

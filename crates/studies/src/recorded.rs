@@ -1,5 +1,6 @@
 //! What was recorded, as readings need to know it.
 
+use crate::curves::Curves;
 use circuit::{Circuit, ResolvedWindow, Signal};
 use readings::{MeasureError, Recipe, Span};
 use recording::Column;
@@ -17,6 +18,8 @@ pub struct Recorded<'a, 'c> {
     pub complete: bool,
     /// First and last time recorded, s.
     pub whole: Span,
+    /// What was found over frequency, by a frequency study.
+    pub curves: Option<&'c Curves>,
 }
 
 impl Recorded<'_, '_> {

@@ -81,7 +81,7 @@ pub fn resting(circuit: &Circuit) -> Result<Resting, EngineError> {
 }
 
 /// Sources that do not stay as they are at time zero are named.
-fn remarks(circuit: &Circuit) -> Vec<String> {
+pub(crate) fn remarks(circuit: &Circuit) -> Vec<String> {
     let moves = |part: &&ResolvedPart| {
         part.period().is_some() || matches!(part.kind, KindId::PiecewiseSource | KindId::ExponentialSource)
     };

@@ -1,14 +1,16 @@
 use crate::at_device_level::{at_device_level, go_on_at_device_level};
+use crate::at_rest::at_rest;
 use crate::by_switching::{by_switching, go_on_by_switching};
 use crate::engine::engine_for;
 use crate::judging::Judging;
 use crate::kept::Kept;
 use crate::outcome::{End, Outcome, RunHealth, Steadiness};
+use crate::over_frequency::{Asked, over_frequency};
 use crate::power_path::{Figured, as_read, last_period};
 use crate::recorded::{Recorded, covering};
 use crate::simulated::Simulated;
 use crate::windows::Windows;
-use circuit::{Circuit, Engine, MOST_BYTES, Quantity, Signal, StudyKind, Term};
+use circuit::{Circuit, Engine, MOST_BYTES, Quantity, ResolvedStudy, Signal, StudyKind, Term};
 use quantity::{Unit, show};
 use readings::{Figures, Question, Recipe, Span, Survey, Ticket};
 use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Pulse, Unfit, Unreadable};
@@ -75,6 +77,11 @@ pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn
     }
     let bytes = bytes_of(nodes, columns.len());
     let mut bounded = Bounded { kept, reached: 0.0, bytes };
+    if !study.kind.takes_time() {
+        let (simulated, why) = timeless(circuit, study, &mut bounded);
+        let outcome = judge(circuit, &columns, kept, index, simulated, 0.0, why)?;
+        return Ok(Ran { outcome, kept: None });
+    }
     let (mut engine, mut why) = engine_for(circuit, study);
     // A longer study may be left to the other engine, but not in the middle of a run.
     if let (Some(from), None) = (from, study.engine)
@@ -107,6 +114,15 @@ pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn
         outcome.end = End::Failed { message };
     }
     Ok(Ran { outcome, kept: left })
+}
+
+/// A study in which no time passes.
+fn timeless(circuit: &Circuit, study: &ResolvedStudy, observer: &mut dyn Observer) -> (Simulated, String) {
+    if study.kind == StudyKind::OperatingPoint {
+        return (at_rest(circuit, observer), "at device level, where operating points are found".to_owned());
+    }
+    let Asked { ended, curves, simulated, version, remarks } = over_frequency(circuit, study, observer);
+    (Simulated { ended, remarks, curves: Some(curves), ..Simulated::new(version) }, simulated)
 }
 
 fn bytes_of(nodes: usize, columns: usize) -> f64 {
@@ -142,7 +158,7 @@ fn judge(
     why: String,
 ) -> Result<Outcome, Unreadable> {
     let study = &circuit.studies[index];
-    let Simulated { ended, health, version, remarks, .. } = simulated;
+    let Simulated { ended, health, version, remarks, curves, .. } = simulated;
     let complete = ended == Ok(true);
     let end = match ended {
         Ok(true) => End::Done,
@@ -152,7 +168,7 @@ fn judge(
     let (from, to) = kept.whole();
     let whole = Span { from, to };
     let span = last_period(circuit, from, to);
-    let recorded = Recorded { circuit, columns, study: index, complete, whole };
+    let recorded = Recorded { circuit, columns, study: index, complete, whole, curves: curves.as_ref() };
     let windows = windows(recorded, kept)?;
     let mut survey = Survey::default();
     let judging = Judging::new(recorded, windows, &mut survey);
@@ -194,6 +210,7 @@ fn judge(
             steadiness,
             warnings,
         },
+        curves,
     })
 }
 
@@ -229,7 +246,7 @@ pub fn measured(circuit: &Circuit, study: &str, columns: &[Column], kept: &dyn C
     let index =
         circuit.studies.iter().position(|s| s.id == study).ok_or_else(|| StudyError::Unknown(study.to_owned()))?;
     let (from, to) = kept.whole();
-    let recorded = Recorded { circuit, columns, study: index, complete: true, whole: Span { from, to } };
+    let recorded = Recorded { circuit, columns, study: index, complete: true, whole: Span { from, to }, curves: None };
     let windows = windows(recorded, kept)?;
     let mut survey = Survey::default();
     let judging = Judging::new(recorded, windows, &mut survey);
@@ -243,7 +260,7 @@ pub fn measured(circuit: &Circuit, study: &str, columns: &[Column], kept: &dyn C
         steadiness: None,
         warnings: Vec::new(),
     };
-    Ok(Outcome { end: End::Done, readings, verdicts, stages: Vec::new(), health })
+    Ok(Outcome { end: End::Done, readings, verdicts, stages: Vec::new(), health, curves: None })
 }
 
 /// The windows of all readings, some of which have to be searched for.

@@ -1,5 +1,6 @@
 //! What either engine leaves of a run, beside its recording.
 
+use crate::curves::Curves;
 use crate::kept::Kept;
 use circuit::{Circuit, ResolvedStudy, ResolvedWindow};
 use recording::{Complex64, Conduction, Health};
@@ -13,6 +14,8 @@ pub(crate) struct Simulated {
     pub(crate) version: String,
     /// What is to be known of the state that was found.
     pub(crate) remarks: Vec<String>,
+    /// What was found over frequency.
+    pub(crate) curves: Option<Curves>,
     /// What it takes to go on from its end.
     pub(crate) left: Option<Kept>,
 }
@@ -20,7 +23,7 @@ pub(crate) struct Simulated {
 impl Simulated {
     /// Nothing yet, by a version of an engine.
     pub(crate) fn new(version: String) -> Self {
-        Simulated { ended: Ok(true), health: Health::default(), version, remarks: Vec::new(), left: None }
+        Simulated { ended: Ok(true), health: Health::default(), version, remarks: Vec::new(), curves: None, left: None }
     }
 }
 

@@ -2,8 +2,8 @@
 //! correlated over whole periods. No small sinusoid is assumed; how large they may be is found, and how well each point is measured
 //! said.
 
-use crate::frequency::{FrequencyError, Grid};
-use circuit::{Circuit, Signal};
+use crate::frequency::FrequencyError;
+use circuit::{Circuit, FrequencyGrid, Signal};
 use readings::{Recipe, Span, Spectrum, Waveform};
 use recording::{Chunk, Command, Complex64, Excitation, Health, Observer, Progress, Recording, log_grid};
 use std::collections::BTreeMap;
@@ -69,7 +69,7 @@ pub fn with_tones(
     circuit: &Circuit,
     excitation: &Excitation,
     read: &Read,
-    grid: Grid,
+    grid: FrequencyGrid,
     observer: &mut dyn Observer,
 ) -> Result<Vec<TonePoint>, FrequencyError> {
     let still = Settled::find(circuit, observer)?;

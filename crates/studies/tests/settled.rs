@@ -1,6 +1,6 @@
 //! Settled states at device level: the demo supplies straight to where their switch-on leads, and steps that begin there.
 
-use circuit::{Circuit, Engine, Study, StudyKind, Supply, Window, resolve};
+use circuit::{Circuit, Course, Engine, Study, StudyKind, StudySettings, Supply, Window, resolve};
 use mellow_studies::{End, Outcome, engine_for, run};
 use recording::{Chunks, Recording};
 
@@ -16,8 +16,8 @@ fn with(supply: &Supply, kind: StudyKind, duration: &str, record_from: &str) -> 
     let mut supply = supply.clone();
     supply.requirements.clear();
     let study: &mut Study = &mut supply.studies[0];
-    (study.kind, study.duration) = (kind, duration.to_owned());
-    study.record_from = Some(record_from.to_owned());
+    let record_from = (kind != StudyKind::Settled).then(|| record_from.to_owned());
+    study.settings = StudySettings::over_time(kind, Course { record_from, ..Course::lasting(duration) });
     let last = || Window::LastPeriods { count: 2, period_of: None };
     supply.readings.iter_mut().for_each(|reading| reading.window = last());
     resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"))
@@ -61,8 +61,8 @@ fn every_demo_supply_settles_to_where_its_switch_on_leads() {
 fn as_many_periods_are_recorded_as_readings_look_back_over() {
     for (engine, duration) in [(Engine::DeviceLevel, "20m"), (Engine::Switched, "45m")] {
         let mut supply = Supply::from_json(DEMOS[0]).unwrap();
-        supply.studies[0].kind = StudyKind::Settled;
-        (supply.studies[0].engine, supply.studies[0].duration) = (Some(engine), duration.to_owned());
+        supply.studies[0].settings = StudySettings::Settled(Course::lasting(duration));
+        supply.studies[0].engine = Some(engine);
         let circuit = resolve(&supply).unwrap();
         let (outcome, kept) = done(&circuit);
         let (from, to) = kept.whole();

@@ -1,8 +1,8 @@
 //! Studies simulated by switching: which engine is taken and why, the settled state, steps that begin from it.
 
-use circuit::{Circuit, Engine, Signal, Supply, resolve};
-use mellow_studies::{End, Grid, Loop, Outcome, engine_for, go_on, impedance, loop_gain, response, run};
-use recording::{Chunk, Chunks, Command, Complex64, Excitation, Observer, Piece, Progress, Recording, Unreadable};
+use circuit::{Circuit, Engine, FrequencyGrid, Signal, Supply, resolve};
+use mellow_studies::{End, Loop, Outcome, engine_for, go_on, impedance, loop_gain, response, run};
+use recording::{Chunk, Chunks, Command, Complex64, Observer, Piece, Progress, Recording, Unreadable};
 
 /// A buck converter of 24 V to 12 V at 100 kHz whose load steps from 1 A to 3 A; `load` stands for what else hangs on it.
 fn buck(load: &str, studies: &str, duty: f64) -> Circuit {
@@ -245,10 +245,9 @@ fn a_run_by_switching_goes_on_where_it_stood() {
 #[test]
 fn responses_are_about_the_settled_period_where_something_switches() {
     let circuit = buck("", &study("settled", "1m", ""), 0.5);
-    let grid = Grid { from: 10.0, to: 1e6, per_decade: 5.0 };
-    let source = Excitation::Source("V1".to_owned());
+    let grid = FrequencyGrid { from: 10.0, to: 1e6, per_decade: 5.0 };
     let out = Signal::parse("out.v").unwrap();
-    let line = response(&circuit, &source, &out, grid, None).unwrap();
+    let line = response(&circuit, "V1", &out, grid, None).unwrap();
     assert!(line.simulated.contains("VG drives Q1"), "{}", line.simulated);
     assert!(line.remarks[0].contains("half the switching frequency"), "{:?}", line.remarks);
     assert!((line.curve[0].1.norm() - 0.5).abs() < 2e-3 && line.curve.last().unwrap().0 < 50e3, "{:?}", line.curve[0]);
@@ -260,12 +259,12 @@ fn responses_are_about_the_settled_period_where_something_switches() {
         let wanted = coil * capacitor / (coil + capacitor);
         assert!((z / wanted - 1.0).norm() < 0.01, "{z} for {wanted} at {f} Hz");
     }
-    let late = Grid { from: 6e4, ..grid };
-    let error = response(&circuit, &source, &out, late, None).unwrap_err();
+    let late = FrequencyGrid { from: 6e4, ..grid };
+    let error = response(&circuit, "V1", &out, late, None).unwrap_err();
     assert!(error.is_of_the_question() && error.to_string().contains("begin lower"), "{error}");
     let error = loop_gain(&circuit, ("Q1", "x"), grid, None, Loop::Closed).unwrap_err();
     assert!(error.is_of_the_question() && error.to_string().contains("pin x of Q1"), "{error}");
-    let device = response(&circuit, &source, &out, grid, Some(Engine::DeviceLevel)).unwrap();
+    let device = response(&circuit, "V1", &out, grid, Some(Engine::DeviceLevel)).unwrap();
     assert!(device.simulated.contains("as asked") && device.curve.last().unwrap().0 > 9e5, "{}", device.simulated);
 }
 

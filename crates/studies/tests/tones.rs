@@ -1,65 +1,20 @@
 //! Responses measured with tones of finite size, as on the bench, against those to small sinusoids.
 
-use circuit::{Circuit, Engine, Signal, Supply, resolve};
-use mellow_studies::{FrequencyError, Grid, Loop, Read, TonePoint, impedance, loop_gain, response, with_tones};
+use circuit::{Circuit, Engine, FrequencyGrid, Signal};
+use mellow_studies::{FrequencyError, Loop, Read, TonePoint, impedance, loop_gain, response, with_tones};
 use recording::{Complex64, Excitation, Probed, Recording};
 
-/// A buck of 12 V to some 5 V at 100 kHz whose loop is closed by a type 2 compensator and a modulator; or held open at a control
-/// voltage.
+mod common;
+
 fn buck(closed: bool) -> Circuit {
-    with(closed, ["47u", "100u", "30m", "4", "500"])
+    common::buck(closed).0
 }
 
-/// The same with another coil, capacitor and its resistance, load, and frequency of its compensator.
-fn with(closed: bool, [inductance, capacitance, esr, load, unity]: [&str; 5]) -> Circuit {
-    let part = |id: &str, kind: &str, pins: &str, own: &str| {
-        format!(r#"{{ "id": "{id}", "kind": "{kind}", "pins": {{ {pins} }}, "parameters": {{ {own} }} }}"#)
-    };
-    let control = if closed {
-        part(
-            "U1",
-            "type_2_compensator",
-            r#""out": "c", "ref": "r", "fb": "f", "com": "gnd""#,
-            &format!(r#""unity_frequency": "{unity}", "zero": "1.5k", "pole": "30k", "high": "2""#),
-        )
-    } else {
-        part("VC", "dc_source", r#""plus": "c", "minus": "gnd""#, r#""voltage": "0.85""#)
-    };
-    let parts = [
-        part("V1", "dc_source", r#""plus": "in", "minus": "gnd""#, r#""voltage": "12""#),
-        part("VR", "dc_source", r#""plus": "r", "minus": "gnd""#, r#""voltage": "2.5""#),
-        part("RR", "resistor", r#""a": "r", "b": "gnd""#, r#""resistance": "10k""#),
-        part("U9", "voltage_sensor", r#""out": "f", "inp": "out", "inn": "gnd", "com": "gnd""#, r#""gain": "0.5""#),
-        part("RF", "resistor", r#""a": "f", "b": "gnd""#, r#""resistance": "10k""#),
-        control,
-        part("U2", "pulse_modulator", r#""out": "g", "c": "c", "com": "gnd""#, ""),
-        part(
-            "S1",
-            "controlled_switch",
-            r#""a": "in", "b": "x", "cp": "g", "cn": "gnd""#,
-            r#""on_resistance": "10m", "on_voltage": "2.6", "off_voltage": "2.4""#,
-        ),
-        part("D1", "schottky", r#""a": "gnd", "k": "x""#, r#""typical_current": "2""#),
-        part(
-            "L1",
-            "inductor",
-            r#""a": "x", "b": "out""#,
-            &format!(r#""inductance": "{inductance}", "resistance": "20m""#),
-        ),
-        part(
-            "C1",
-            "capacitor",
-            r#""plus": "out", "minus": "gnd""#,
-            &format!(r#""capacitance": "{capacitance}", "esr": "{esr}""#),
-        ),
-        part("R1", "resistor", r#""a": "out", "b": "gnd""#, &format!(r#""resistance": "{load}""#)),
-    ];
-    let text = format!(r#"{{ "mellow_coil": 1, "title": "buck", "parts": [ {} ] }}"#, parts.join(","));
-    let supply = Supply::from_json(&text).unwrap_or_else(|error| panic!("{error}"));
-    resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}"))
+fn with(closed: bool, values: [&str; 5]) -> Circuit {
+    common::with(closed, values).0
 }
 
-const GRID: Grid = Grid { from: 1.3e3, to: 45e3, per_decade: 5.0 };
+const GRID: FrequencyGrid = FrequencyGrid { from: 1.3e3, to: 45e3, per_decade: 5.0 };
 
 /// Every point is within 0.1 dB and 0.6° of the small sinusoid, which is what a distortion of 40 dB allows, half the amplitude agreeing, its distortion some 40 dB below it.
 fn agree(points: &[TonePoint], wanted: impl Fn(f64) -> Complex64) {
@@ -78,8 +33,8 @@ fn at(points: &[(f64, Complex64)], frequency: f64) -> Complex64 {
 }
 
 /// One point of a curve by the small-signal study.
-fn single(frequency: f64) -> Grid {
-    Grid { from: frequency, to: 1.0001 * frequency, per_decade: 1.0 }
+fn single(frequency: f64) -> FrequencyGrid {
+    FrequencyGrid { from: frequency, to: 1.0001 * frequency, per_decade: 1.0 }
 }
 
 #[test]
@@ -90,17 +45,13 @@ fn line_control_and_impedances_are_those_of_small_sinusoids() {
         let excitation = Excitation::Source(source.to_owned());
         let read = Read::Response(out.clone());
         let points = with_tones(&circuit, &excitation, &read, GRID, &mut Recording::default()).unwrap();
-        agree(&points, |f| {
-            at(&response(&circuit, &excitation, &out, single(f), Some(Engine::Switched)).unwrap().curve, f)
-        });
+        agree(&points, |f| at(&response(&circuit, source, &out, single(f), Some(Engine::Switched)).unwrap().curve, f));
     }
     // What the line sees, as a current.
     let (excitation, current) = (Excitation::Source("V1".to_owned()), Signal::parse("V1.i").unwrap());
     let read = Read::Response(current.clone());
     let points = with_tones(&circuit, &excitation, &read, GRID, &mut Recording::default()).unwrap();
-    agree(&points, |f| {
-        at(&response(&circuit, &excitation, &current, single(f), Some(Engine::Switched)).unwrap().curve, f)
-    });
+    agree(&points, |f| at(&response(&circuit, "V1", &current, single(f), Some(Engine::Switched)).unwrap().curve, f));
     let closed = buck(true);
     let excitation = Excitation::Current("out".to_owned(), "gnd".to_owned());
     let points = with_tones(&closed, &excitation, &Read::Response(out), GRID, &mut Recording::default()).unwrap();
@@ -144,11 +95,11 @@ fn tones_that_change_what_they_measure_are_made_smaller() {
 fn what_cannot_be_measured_is_said() {
     let circuit = buck(false);
     let read = Read::Response(Signal::parse("out.v").unwrap());
-    let asked = |source: &str, grid: Grid| {
+    let asked = |source: &str, grid: FrequencyGrid| {
         let excitation = Excitation::Source(source.to_owned());
         with_tones(&circuit, &excitation, &read, grid, &mut Recording::default()).unwrap_err()
     };
-    let beyond = asked("V1", Grid { from: 60e3, to: 90e3, per_decade: 5.0 });
+    let beyond = asked("V1", FrequencyGrid { from: 60e3, to: 90e3, per_decade: 5.0 });
     assert!(matches!(beyond, FrequencyError::BeyondHalf(half) if (half - 50e3).abs() < 1e-6), "{beyond}");
     let unknown = asked("V7", GRID);
     assert!(unknown.is_of_the_question() && unknown.to_string().contains("V7"), "{unknown}");

@@ -48,7 +48,7 @@ pub use parts::without_form;
 pub use periodic::Settled;
 pub use pieces::Pieces;
 pub use small_signal::tones::Tone;
-pub use small_signal::{Response, SmallSignal};
+pub use small_signal::{Response, Shaken, SmallSignal};
 pub use transient::kept::Kept;
 pub use transient::{Ended, Settings, Transient};
 

@@ -291,6 +291,7 @@ fn studies(s: &Sense<'_>, findings: &mut Findings) {
     for study in s.studies {
         let place = || Place::Study { study: study.id.clone() };
         if let Some((part, period)) = periods().max_by(|a, b| a.1.total_cmp(&b.1))
+            && study.kind.takes_time()
             && study.duration < period
         {
             findings.warning(

@@ -12,7 +12,7 @@ use crate::error::ComposeError;
 use crate::layout;
 use crate::path::Path;
 use crate::stages::{Choices, Place, find, formed, index};
-use circuit::{KindId, OutputDemand, Part, SourceDemand, Supply};
+use circuit::{KindId, OutputDemand, Part, SourceDemand, StudyKind, Supply};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -101,8 +101,12 @@ pub enum Edit {
         /// Whether it is left out.
         bypassed: bool,
     },
-    /// Adds a switch-on study of the whole circuit.
-    AddStudy,
+    /// Adds the study of a kind that fits the whole circuit.
+    AddStudy {
+        /// Its kind; a switch-on if left out, and of a converter its settled state first.
+        #[serde(default)]
+        kind: Option<StudyKind>,
+    },
     /// Adds a study of the supply so far: cut behind a stage, a resistor standing in for what follows.
     StudySoFar {
         /// The last stage that is left.
@@ -217,7 +221,7 @@ pub fn apply(supply: &Supply, edit: &Edit) -> Result<Supply, ComposeError> {
             }
             supply.stages[at].bypassed = *bypassed;
         }
-        Edit::AddStudy => studies::add(&mut supply),
+        Edit::AddStudy { kind } => studies::add(&mut supply, *kind)?,
         Edit::StudySoFar { stage } => studies::so_far(&mut supply, stage)?,
         Edit::AddPart { kind, entry, near } => {
             parts::add(&mut supply, *kind, entry.as_ref(), *near);

@@ -28,21 +28,27 @@ pub fn loop_gain(
     let named =
         |error: EngineError| error.renamed(&probed.probe, &format!("{part} at pin {pin}")).renamed(&probed.inner, pin);
     let mut linear = SmallSignal::new(&probed.circuit).map_err(named)?;
-    let points = sweep(from, to, per_decade, |frequency| measure(&probed, &mut linear, frequency)).map_err(named)?;
+    let points = sweep(from, to, per_decade, |frequency| linear.return_ratio(&probed, frequency)).map_err(named)?;
     Ok(LoopGain { frequencies: points.iter().map(|p| p.0).collect(), gain: points.iter().map(|p| p.1).collect() })
 }
 
-fn measure(probed: &Probed, linear: &mut SmallSignal, frequency: f64) -> Result<Complex64, EngineError> {
-    let mut see = |excitation: &Excitation| {
-        let response = linear.respond(excitation, frequency)?;
-        let nothing = || EngineError::Unknown { what: probed.outer.clone() };
-        let v = response.net(&probed.inner).ok_or_else(nothing)?;
-        let j = response.current(&probed.probe).ok_or_else(nothing)?;
-        Ok::<_, EngineError>((v, j))
-    };
-    // v is the pin's voltage, j the current from the net through the probe into the pin.
-    let (v1, j1) = see(&Excitation::Source(probed.probe.clone()))?;
-    let (v2, j2) = see(&Excitation::Current(probed.inner.clone(), circuit::GND.to_owned()))?;
-    let n = j2 + v1 + 2.0 * (j2 * v1 - j1 * v2);
-    Ok(-n / (1.0 + n))
+impl SmallSignal {
+    /// Loop gain at a probe of this circuit at a frequency in Hz, both directions together.
+    ///
+    /// # Errors
+    /// As [`SmallSignal::respond`].
+    pub fn return_ratio(&mut self, probed: &Probed, frequency: f64) -> Result<Complex64, EngineError> {
+        let mut see = |excitation: &Excitation| {
+            let response = self.respond(excitation, frequency)?;
+            let nothing = || EngineError::Unknown { what: probed.outer.clone() };
+            let v = response.net(&probed.inner).ok_or_else(nothing)?;
+            let j = response.current(&probed.probe).ok_or_else(nothing)?;
+            Ok::<_, EngineError>((v, j))
+        };
+        // v is the pin's voltage, j the current from the net through the probe into the pin.
+        let (v1, j1) = see(&Excitation::Source(probed.probe.clone()))?;
+        let (v2, j2) = see(&Excitation::Current(probed.inner.clone(), circuit::GND.to_owned()))?;
+        let n = j2 + v1 + 2.0 * (j2 * v1 - j1 * v2);
+        Ok(-n / (1.0 + n))
+    }
 }

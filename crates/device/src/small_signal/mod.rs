@@ -20,6 +20,8 @@ pub struct SmallSignal {
     g: Vec<f64>,
     c: Vec<f64>,
     lu: Lu<Complex64>,
+    /// Frequency its factors are of, Hz.
+    factored: Option<f64>,
     matrix: Vec<Complex64>,
     part_branches: Vec<Option<usize>>,
     nets: Vec<String>,
@@ -55,6 +57,7 @@ impl SmallSignal {
         Ok(SmallSignal {
             part_branches: equations.models.iter().map(|m| m.voltage_row()).collect(),
             lu: equations.factors(),
+            factored: None,
             matrix: vec![Complex64::ZERO; matrix.values.len()],
             g: matrix.values,
             c,
@@ -91,12 +94,16 @@ impl SmallSignal {
                 x[out_of] -= Complex64::ONE;
             }
         }
-        let omega = TAU * frequency;
-        for ((out, g), c) in self.matrix.iter_mut().zip(&self.g).zip(&self.c) {
-            *out = Complex64::new(*g, omega * c);
+        if self.factored != Some(frequency) {
+            self.factored = None;
+            let omega = TAU * frequency;
+            for ((out, g), c) in self.matrix.iter_mut().zip(&self.g).zip(&self.c) {
+                *out = Complex64::new(*g, omega * c);
+            }
+            let name = |column: usize| EngineError::Singular { unknown: self.equations.name(column + 1) };
+            self.lu.factor(&self.matrix).map_err(|singular| name(singular.column))?;
+            self.factored = Some(frequency);
         }
-        let name = |column: usize| EngineError::Singular { unknown: self.equations.name(column + 1) };
-        self.lu.factor(&self.matrix).map_err(|singular| name(singular.column))?;
         self.lu.solve(&mut x[1..]);
         x[0] = Complex64::ZERO;
         Ok(Response { of: self, x })

@@ -100,32 +100,47 @@ fn spots(board: &Board, piece: usize) -> Vec<Stand> {
 struct Trial<'b> {
     board: &'b mut Board,
     cost: f64,
-    /// What each piece's wires cost as they are, where that was asked.
+    /// What the order of all pieces costs as they stand.
+    order: f64,
+    /// What each piece by itself, and its wires, cost as they are, where that was asked.
+    standing: Vec<Option<f64>>,
     wiring: Vec<Option<f64>>,
 }
 
 impl<'b> Trial<'b> {
     fn new(board: &'b mut Board) -> Self {
-        Trial { cost: board.cost(), wiring: vec![None; board.pieces.len()], board }
+        let unknown = vec![None; board.pieces.len()];
+        Trial { cost: board.cost(), order: board.order(), standing: unknown.clone(), wiring: unknown, board }
     }
 
     /// Makes a move unless the arrangement would cost more than some limit then. False if it is not made.
     fn make(&mut self, mut stands: Vec<(usize, Option<Stand>)>, limit: f64) -> bool {
         let pieces: Vec<usize> = stands.iter().map(|(k, _)| *k).collect();
         let nets = self.board.nets_of(pieces.iter().copied());
-        let wiring = match pieces[..] {
-            [one] => *self.wiring[one].get_or_insert_with(|| self.board.wiring(&pieces, &nets)),
-            _ => self.board.wiring(&pieces, &nets),
+        let board = &*self.board;
+        let (standing, wiring) = match pieces[..] {
+            [one] => (
+                *self.standing[one].get_or_insert_with(|| board.standing(&pieces)),
+                *self.wiring[one].get_or_insert_with(|| board.wiring(&pieces, &nets)),
+            ),
+            _ => (board.standing(&pieces), board.wiring(&pieces, &nets)),
         };
-        let without = self.cost - wiring - self.board.standing(&pieces) - self.board.order();
+        let without = self.cost - wiring - standing - self.order;
         self.board.put(&mut stands);
-        let mut cost = without + self.board.standing(&pieces) + self.board.order();
-        // Most moves fail by where parts stand, before any wire is looked at.
+        let mut cost = without + self.board.standing(&pieces);
+        // What the order costs is not below zero: most moves fail by where parts stand, before it or any wire is looked at.
+        if cost > limit {
+            self.board.put(&mut stands);
+            return false;
+        }
+        let order = self.board.order();
+        cost += order;
         if cost <= limit {
             nets.iter().for_each(|net| self.board.lay(*net));
             cost += self.board.wiring(&pieces, &nets);
             if cost <= limit {
-                self.cost = cost;
+                (self.cost, self.order) = (cost, order);
+                self.standing.fill(None);
                 self.wiring.fill(None);
                 return true;
             }

@@ -5,10 +5,10 @@ use super::supplies::{SaveAnswer, still_to_make, store};
 use crate::store::Change;
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use circuit::{Reading, Study, Supply};
+use circuit::{KindId, Part, Reading, Study, Supply};
 use design::{
-    Edit, FORMS, Form, Place, Proposal, ReadyMade, Setting, StudyDefault, apply, propose, ready_made as made_ready,
-    size, studies_for,
+    Edit, FORMS, Form, Place, Proposal, ProposedStudy, ReadyMade, Setting, StudyDefault, apply, propose,
+    ready_made as made_ready, size, studies_for, studies_proposed,
 };
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -103,12 +103,41 @@ pub(crate) async fn edit(
     store(&app, supply, change, &changed).await
 }
 
-/// How long and how finely a study of this supply should simulate, with the reasons.
+/// What studies of a supply can be set to.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct StudyOffers {
+    /// How long and how finely it should simulate, with the reasons.
+    #[serde(flatten)]
+    defaults: StudyDefault,
+    /// A study of every kind as it would suit the supply, the best first.
+    proposed: Vec<ProposedStudy>,
+    /// Pins that a loop passes through, such as `U1.inn`.
+    loops: Vec<String>,
+    /// Sources that can be asked about over frequency.
+    sources: Vec<String>,
+    /// Loads and sources that a study can make step.
+    steps: Vec<String>,
+}
+
+/// What studies of this supply can be set to, with the reasons.
 pub(crate) async fn study_defaults(
     State(app): State<App>,
     Path(SupplyPath { supply }): Path<SupplyPath>,
-) -> Result<Json<StudyDefault>, ApiError> {
-    ask(&app, supply, studies_for).await.map(Json)
+) -> Result<Json<StudyOffers>, ApiError> {
+    ask(&app, supply, offers).await.map(Json)
+}
+
+fn offers(supply: &Supply) -> StudyOffers {
+    let loops = circuit::resolve(supply).map(|circuit| circuit.pins_in_loops()).unwrap_or_default();
+    let of =
+        |fits: fn(&Part) -> bool| supply.parts.iter().filter(|part| fits(part)).map(|part| part.id.clone()).collect();
+    StudyOffers {
+        defaults: studies_for(supply),
+        proposed: studies_proposed(supply),
+        loops: loops.into_iter().map(|(part, pin)| format!("{part}.{pin}")).collect(),
+        sources: of(|part| part.kind.kind().feeds() && part.kind != KindId::ThreePhaseSource),
+        steps: of(circuit::can_step),
+    }
 }
 
 /// Which study ready-made readings are wanted for.

@@ -11,7 +11,7 @@ use axum::extract::{Path, Query, State};
 use circuit::expression::names_in;
 use circuit::{Circuit, MEASURES, Reading, ReadingMeasure, Subject, Supply, changes, resolve};
 use quantity::Unit;
-use readings::Survey;
+use readings::{Span, Survey};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -43,22 +43,28 @@ async fn judged(app: &App, row: &RunRow, now: &Arc<Look>, elsewhere: &[ReadingRe
     let look = Arc::clone(now);
     let circuit = app.think(move || regarded(&read(&document)?, &look.document)).await??;
     let outcome = row.outcome.clone().and_then(|value| serde_json::from_value::<studies::Outcome>(value).ok());
-    let complete = outcome.is_some_and(|outcome| outcome.end == End::Done);
+    let complete = outcome.as_ref().is_some_and(|outcome| outcome.end == End::Done);
+    let curves = outcome.and_then(|outcome| outcome.curves);
     let traces = Traces { store: &app.store, run: row.id, circuit: &circuit };
-    let whole = traces.whole().await?;
+    let whole = if curves.is_some() { Span { from: 0.0, to: 0.0 } } else { traces.whole().await? };
     let study = circuit.studies.iter().position(|s| s.id == row.study).unwrap_or(usize::MAX);
     let columns = match Measured::of(row) {
         Some(measured) => measured.columns(&circuit),
         None => recording::columns(&circuit),
     };
-    let recorded = Recorded { circuit: &circuit, columns: &columns, study, complete, whole };
+    let recorded = Recorded { circuit: &circuit, columns: &columns, study, complete, whole, curves: curves.as_ref() };
     let mut survey = Survey::default();
     let windows = Windows::new(recorded, &mut survey);
-    traces.survey(&mut survey).await?;
+    // Over frequency there is no recording to pass over.
+    if curves.is_none() {
+        traces.survey(&mut survey).await?;
+    }
     let windows = windows.found(&survey);
     let mut survey = Survey::default();
     let judging = Judging::new(recorded, windows, &mut survey);
-    traces.survey(&mut survey).await?;
+    if curves.is_none() {
+        traces.survey(&mut survey).await?;
+    }
     let (readings, verdicts) = judging.found(&survey, elsewhere);
     Ok(Judged { readings, verdicts })
 }

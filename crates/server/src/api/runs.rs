@@ -116,7 +116,7 @@ fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
         node_count: row.node_count,
         goes_on_from: row.goes_on_from,
         recorded,
-        outcome: row.outcome.and_then(|value| serde_json::from_value(value).ok()),
+        outcome: row.outcome.and_then(without_curves),
         message: row.message,
         created_at: row.created_at,
         started_at: row.started_at,
@@ -128,6 +128,12 @@ fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
         essence: row.essence,
         gone_at: row.deleted_at.map(|at| at + KEPT_DELETED),
     }
+}
+
+/// An outcome as it is listed: curves over frequency are asked for by themselves.
+fn without_curves(outcome: Value) -> Option<Outcome> {
+    let outcome: Outcome = serde_json::from_value(outcome).ok()?;
+    Some(Outcome { curves: None, ..outcome })
 }
 
 /// Which runs to list.
@@ -278,19 +284,21 @@ fn extend(
     let mut document = document.clone();
     let found = document.studies.iter_mut().find(|s| s.id == study);
     let found = found.ok_or_else(|| ApiError::unusable(format!("the run has no study named {study}")))?;
+    let over = || ApiError::unusable("no time passes in such a study, so there is nothing to go on with");
+    let course = found.course_mut().ok_or_else(over)?;
     match more {
         Some(more) => {
             let time = parse(&more, Unit::Second).map_err(|e| ApiError::unusable(format!("for how long: {e}")))?;
             if !(time > 0.0 && time.is_finite()) {
                 return Err(ApiError::unusable(format!("for {more}: say how long to go on, such as 100 ms")));
             }
-            (found.duration, found.suggested) = ((end + time).to_string(), false);
+            (course.duration, course.suggested) = ((end + time).to_string(), false);
         }
         None if done => return Err(ApiError::unusable("the run has reached its end; say for how long to go on")),
         None => {}
     }
     if let Some(tolerance) = tolerance {
-        found.tolerance = Some(tolerance);
+        course.tolerance = Some(tolerance);
     }
     let ready = ready(&document, study)?;
     if ready.duration <= end {

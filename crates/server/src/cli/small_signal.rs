@@ -1,7 +1,7 @@
 //! Commands on a supply's operating point and its response to small signals, without a database.
 
 use super::files::{bad_input, circuit_of, print};
-use circuit::{Circuit, Engine, Quantity, Signal, Term};
+use circuit::{Circuit, Engine, FrequencyGrid, Quantity, Signal, Term};
 use clap::Args;
 use device::{Equations, operating_point};
 use quantity::{Unit, show};
@@ -9,7 +9,7 @@ use recording::{Chunk, Complex64, Excitation, Observer, Probed, phase, resonance
 use serde_json::json;
 use std::path::PathBuf;
 use std::process::ExitCode;
-use studies::{FrequencyError, Grid, Loop, OverFrequency, Read, TonePoint};
+use studies::{FrequencyError, Loop, OverFrequency, Read, TonePoint};
 
 /// The supply document and the frequencies to look at.
 #[derive(Args)]
@@ -54,7 +54,7 @@ impl Sweep {
     }
 
     /// Reads the document and the grid.
-    fn read(&self) -> Result<(Circuit, Grid), ExitCode> {
+    fn read(&self) -> Result<(Circuit, FrequencyGrid), ExitCode> {
         let circuit = circuit_of(&self.file, self.json)?;
         let frequency =
             |text: &str| quantity::parse(text, Unit::Hertz).map_err(|e| bad_input(format!("“{text}”: {e}")));
@@ -66,7 +66,7 @@ impl Sweep {
         if !(self.per_decade >= 1.0 && self.per_decade <= most) {
             return Err(bad_input("give from 1 to 1000 points per decade"));
         }
-        Ok((circuit, Grid { from, to, per_decade: self.per_decade }))
+        Ok((circuit, FrequencyGrid { from, to, per_decade: self.per_decade }))
     }
 }
 
@@ -155,7 +155,7 @@ pub(super) fn response(sweep: &Sweep, source: &str, signal: &str) -> ExitCode {
             &title,
         );
     }
-    match studies::response(&circuit, &Excitation::Source(source.to_owned()), &signal, grid, sweep.engine()) {
+    match studies::response(&circuit, source, &signal, grid, sweep.engine()) {
         Ok(found) => table(sweep, &found, &found.curve, &format!("{signal} per volt of {source}"), "dB"),
         Err(error) => failed(&error),
     }
@@ -189,7 +189,7 @@ fn measured(
     sweep: &Sweep,
     circuit: &Circuit,
     (excitation, read): (&Excitation, &Read),
-    grid: Grid,
+    grid: FrequencyGrid,
     title: &str,
 ) -> ExitCode {
     let points = match studies::with_tones(circuit, excitation, read, grid, &mut Unwatched) {

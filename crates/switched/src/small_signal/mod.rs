@@ -40,51 +40,89 @@ pub struct SmallSignal {
     orbit: Orbit,
 }
 
+/// How a circuit is shaken.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Shaken {
+    /// By a voltage or a current of one.
+    By(Excitation),
+    /// With the loop cut at a probe: the pin is shaken by 1 V about what it is in the periodic state, whatever the net it was on
+    /// does, which still carries the pin's current.
+    Cut {
+        /// Designator of the probe.
+        probe: String,
+        /// The pin's own net.
+        inner: String,
+    },
+}
+
+impl Shaken {
+    /// The loop cut at a probe.
+    pub fn cut(probed: &Probed) -> Self {
+        Shaken::Cut { probe: probed.probe.clone(), inner: probed.inner.clone() }
+    }
+}
+
 impl SmallSignal {
     /// Finds the periodic steady state of a circuit with an excitation in it.
     ///
     /// # Errors
     /// [`SwitchedError::Unknown`] if there is no such source or net; as [`Settled::find`].
     pub fn new(circuit: &Circuit, excitation: &Excitation, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
-        let mut network = parts::network(circuit)?;
-        let still = Of::Input(network.input(Course::Still));
-        shake(circuit, &mut network, excitation, &Row::of(still))?;
-        SmallSignal::about(circuit, network.clone(), network, observer)
+        SmallSignal::one(circuit, Shaken::By(excitation.clone()), observer)
     }
 
-    /// The same with the loop cut at a probe: the pin is shaken by 1 V about what it is in the periodic state, whatever the net it
-    /// was on does, which still carries the pin's current.
+    /// The same with the loop cut at a probe.
     ///
     /// # Errors
     /// As [`SmallSignal::new`].
     pub fn opened(probed: &Probed, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
-        let mut network = parts::network(&probed.circuit)?;
-        let still = Of::Input(network.input(Course::Still));
-        let mut cut = network.clone();
-        let inner = probed.circuit.nets.len() - 1;
-        *voltage_of(&probed.circuit, &mut cut, &probed.probe)? = Row::of(Of::Net(inner)).plus(-1.0, still);
-        SmallSignal::about(&probed.circuit, network, cut, observer)
+        SmallSignal::one(&probed.circuit, Shaken::cut(probed), observer)
     }
 
-    /// Differences obey one network about the periodic state of another that differs in its inputs' ways alone.
-    fn about(
+    fn one(circuit: &Circuit, shaken: Shaken, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
+        let mut found = SmallSignal::several(circuit, &[shaken], observer)?;
+        Ok(found.remove(0))
+    }
+
+    /// One for each way of shaking the same circuit, whose periodic state is found once.
+    ///
+    /// # Errors
+    /// As [`SmallSignal::new`].
+    pub fn several(
         circuit: &Circuit,
-        network: Network,
-        differences: Network,
+        shaken: &[Shaken],
         observer: &mut dyn Observer,
-    ) -> Result<Self, SwitchedError> {
+    ) -> Result<Vec<Self>, SwitchedError> {
+        let mut network = parts::network(circuit)?;
+        let still = Of::Input(network.input(Course::Still));
+        // Differences obey a network about the periodic state of another that differs in its inputs' ways alone.
+        let differences = shaken.iter().map(|shaken| {
+            let mut network = network.clone();
+            match shaken {
+                Shaken::By(excitation) => shake(circuit, &mut network, excitation, &Row::of(still))?,
+                Shaken::Cut { probe, inner } => {
+                    let unknown = || SwitchedError::Unknown { what: format!("net {inner}") };
+                    let inner = circuit.nets.iter().position(|net| net == inner).ok_or_else(unknown)?;
+                    *voltage_of(circuit, &mut network, probe)? = Row::of(Of::Net(inner)).plus(-1.0, still);
+                }
+            }
+            Ok::<_, SwitchedError>(network)
+        });
+        let differences: Vec<Network> = differences.collect::<Result<_, _>>()?;
         let mut settled = Settled::of(network, circuit, observer)?;
-        let mut walk = Walk::default();
-        settled.again(&mut walk)?;
-        let orbit = Orbit::new(settled.machine(), &differences, walk)?;
-        Ok(SmallSignal {
-            nets: circuit.nets.clone(),
-            parts: circuit.parts.iter().map(|part| part.id.clone()).collect(),
-            period: settled.period,
-            clock: settled.clock,
-            multipliers: settled.multipliers,
-            orbit,
-        })
+        let about = |differences: &Network| {
+            let mut walk = Walk::default();
+            settled.again(&mut walk)?;
+            Ok(SmallSignal {
+                nets: circuit.nets.clone(),
+                parts: circuit.parts.iter().map(|part| part.id.clone()).collect(),
+                period: settled.period,
+                clock: settled.clock,
+                multipliers: settled.multipliers.clone(),
+                orbit: Orbit::new(settled.machine(), differences, walk)?,
+            })
+        };
+        differences.iter().map(about).collect()
     }
 
     /// The shortest period there is, s: at half its frequency a sinusoid cannot be told from its own reflection, and beyond it

@@ -1,0 +1,142 @@
+//! Curves over frequency of a run, and formulas of them.
+
+use super::address::RunPath;
+use super::app::App;
+use super::errors::{ApiError, Body, few};
+use axum::Json;
+use axum::extract::{Path, State};
+use circuit::AskKind;
+use quantity::Unit;
+use recording::{Complex64, LoopGain, phase, resonances};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use studies::{Curves, Outcome, group_delay};
+
+/// Curves that are wanted.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct CurvesOf {
+    /// Names of questions, or formulas of them: `loop`, `zout / (1 + loop)`.
+    formulas: Vec<String>,
+}
+
+/// Curves over the same frequencies.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct CurvesShown {
+    /// Hz, ascending.
+    frequencies: Vec<f64>,
+    /// Half the switching frequency, Hz, at which curves end; none about an operating point.
+    half: Option<f64>,
+    /// Every question of the study, by its curve's name.
+    questions: Vec<QuestionShown>,
+    /// One for each formula asked.
+    curves: Vec<CurveShown>,
+}
+
+/// A question of the study.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct QuestionShown {
+    id: String,
+    asks: AskKind,
+    unit: Unit,
+    problem: Option<String>,
+}
+
+/// A curve, or a formula of several.
+#[derive(Default, Serialize, JsonSchema)]
+pub(crate) struct CurveShown {
+    formula: String,
+    /// What was asked, if it is the answer to one question.
+    asks: Option<AskKind>,
+    unit: Option<Unit>,
+    re: Vec<f64>,
+    im: Vec<f64>,
+    /// Without jumps, degrees.
+    phase: Vec<f64>,
+    /// s.
+    group_delay: Vec<f64>,
+    /// Where its magnitude passes one.
+    crossovers: Vec<Crossing>,
+    /// Where its phase passes −180°, Hz, and how far below one it is there, dB.
+    phase_crossover: Option<f64>,
+    gain_margin: Option<f64>,
+    /// Its peaks.
+    peaks: Vec<Peak>,
+    /// Why there is nothing, in words.
+    problem: Option<String>,
+}
+
+/// Where a magnitude passes one.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct Crossing {
+    /// Hz.
+    frequency: f64,
+    /// Degrees.
+    phase_margin: f64,
+}
+
+/// A peak of a magnitude.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct Peak {
+    /// Hz.
+    frequency: f64,
+    /// In the curve's unit.
+    magnitude: f64,
+    quality: Option<f64>,
+}
+
+/// What a run of a frequency study found, by name and by formula.
+pub(crate) async fn curves(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+    Body(CurvesOf { formulas }): Body<CurvesOf>,
+) -> Result<Json<CurvesShown>, ApiError> {
+    few("curves", &formulas)?;
+    let row = app.store.run(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
+    let outcome = row.outcome.and_then(|value| serde_json::from_value::<Outcome>(value).ok());
+    let none = || ApiError::unusable("the run found nothing over frequency; only runs of frequency studies do");
+    let curves = outcome.and_then(|outcome| outcome.curves).ok_or_else(none)?;
+    app.think(move || shown(curves, formulas)).await.map(Json)
+}
+
+fn shown(found: Curves, formulas: Vec<String>) -> CurvesShown {
+    let curves = formulas.into_iter().map(|formula| {
+        let asks = found.curves.iter().find(|curve| curve.id == formula).map(|curve| curve.asks);
+        match found.formula(&formula).and_then(|values| Ok((values, found.unit(&formula)?))) {
+            Ok((values, unit)) => CurveShown { formula, asks, ..shown_of(&found.frequencies, values, unit) },
+            Err(problem) => CurveShown { formula, asks, problem: Some(problem), ..CurveShown::default() },
+        }
+    });
+    let curves = curves.collect();
+    let questions = found.curves.into_iter();
+    let questions = questions.map(|curve| QuestionShown {
+        id: curve.id,
+        asks: curve.asks,
+        unit: curve.unit,
+        problem: curve.problem,
+    });
+    CurvesShown { half: found.half, questions: questions.collect(), curves, frequencies: found.frequencies }
+}
+
+fn shown_of(frequencies: &[f64], values: Vec<Complex64>, unit: Unit) -> CurveShown {
+    // A formula may divide by nothing.
+    let finite = |value: f64| if value.is_finite() { value } else { 0.0 };
+    let points: Vec<_> = frequencies.iter().copied().zip(values.iter().copied()).collect();
+    let phases = phase(values.iter().copied());
+    let peaks = resonances(&points).into_iter();
+    let peaks = peaks.map(|peak| Peak { frequency: peak.frequency, magnitude: peak.magnitude, quality: peak.quality });
+    let margins = LoopGain { frequencies: frequencies.to_vec(), gain: values.clone() }.margins();
+    let crossings = margins.crossovers.iter();
+    let crossings = crossings.map(|c| Crossing { frequency: c.frequency, phase_margin: c.phase_margin });
+    CurveShown {
+        unit: Some(unit),
+        re: values.iter().map(|z| finite(z.re)).collect(),
+        im: values.iter().map(|z| finite(z.im)).collect(),
+        group_delay: group_delay(frequencies, &phases).into_iter().map(finite).collect(),
+        phase: phases.into_iter().map(|p| finite(p.to_degrees())).collect(),
+        crossovers: crossings.collect(),
+        phase_crossover: margins.phase_crossover,
+        gain_margin: margins.gain_margin,
+        peaks: peaks.collect(),
+        ..CurveShown::default()
+    }
+}

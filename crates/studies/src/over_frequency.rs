@@ -1,0 +1,119 @@
+//! A frequency study: its questions answered together.
+
+use crate::curves::{Curve, Curves};
+use crate::frequency::{Answers, FrequencyError, answers};
+use circuit::{Circuit, ResolvedAsk, ResolvedStudy};
+use device::EngineError;
+use recording::{Complex64, Observer};
+use switched::SwitchedError;
+
+/// Loop gain below which there is no loop, but rounding.
+const NO_LOOP: f64 = 1e-9;
+
+/// What became of a frequency study.
+pub(crate) struct Asked {
+    pub(crate) ended: Result<bool, String>,
+    pub(crate) curves: Curves,
+    pub(crate) simulated: String,
+    pub(crate) version: String,
+    pub(crate) remarks: Vec<String>,
+}
+
+/// Answers a study's questions; one that has no answer says why and does not keep the others from theirs.
+pub(crate) fn over_frequency(circuit: &Circuit, study: &ResolvedStudy, observer: &mut dyn Observer) -> Asked {
+    let mut asked = Asked {
+        ended: Ok(true),
+        curves: Curves::default(),
+        simulated: String::new(),
+        version: String::new(),
+        remarks: Vec::new(),
+    };
+    if study.questions.is_empty() {
+        asked.ended = Err("the study asks nothing; add a question to it".to_owned());
+        return asked;
+    }
+    let mut problems: Vec<Option<String>> = study.questions.iter().map(|q| q.asks.as_ref().err().cloned()).collect();
+    let found = loop {
+        let able = study.questions.iter().zip(&problems).filter(|(_, problem)| problem.is_none());
+        let asks: Vec<ResolvedAsk> = able.filter_map(|(question, _)| question.asks.clone().ok()).collect();
+        if asks.is_empty() {
+            break None;
+        }
+        match answers(circuit, &asks, study.grid, study.engine, observer) {
+            Ok(found) => break Some(found),
+            Err(FrequencyError::Engine(EngineError::Stopped) | FrequencyError::Switched(SwitchedError::Stopped)) => {
+                asked.ended = Ok(false);
+                return asked;
+            }
+            // Which of them it is shows when each is asked alone; without it the others are asked again.
+            Err(error) if error.is_of_the_question() && !matches!(error, FrequencyError::BeyondHalf(_)) => {
+                let mut blamed = false;
+                for (question, problem) in study.questions.iter().zip(&mut problems) {
+                    let Some(ask) = question.asks.as_ref().ok().filter(|_| problem.is_none()) else { continue };
+                    if let Err(own) = answers(circuit, std::slice::from_ref(ask), study.grid, study.engine, observer) {
+                        *problem = Some(own.to_string());
+                        blamed = true;
+                    }
+                }
+                if !blamed {
+                    asked.ended = Err(error.to_string());
+                    return asked;
+                }
+            }
+            Err(error) => {
+                asked.ended = Err(error.to_string());
+                return asked;
+            }
+        }
+    };
+    let Answers { frequencies, values, simulated, version, half, remarks } = found.unwrap_or_else(nothing);
+    // What is unbounded at a frequency has no place in a picture.
+    let kept: Vec<bool> = (0..frequencies.len()).map(|k| values.iter().all(|v| v[k].is_finite())).collect();
+    if kept.iter().any(|kept| !kept) {
+        asked
+            .remarks
+            .push("At some frequencies something is unbounded, a resonance without loss; they are left out".to_owned());
+    }
+    let keep = |values: Vec<Complex64>| values.into_iter().zip(&kept).filter(|(_, kept)| **kept).map(|(v, _)| v);
+    let mut values = values.into_iter();
+    let curves = study.questions.iter().zip(problems).map(|(question, problem)| {
+        let values: Vec<Complex64> = match problem {
+            None => keep(values.next().unwrap_or_default()).collect(),
+            Some(_) => Vec::new(),
+        };
+        let problem = problem.or_else(|| no_loop(question.asks.as_ref().ok()?, &values));
+        let (re, im) = match problem {
+            None => values.iter().map(|z| (z.re, z.im)).unzip(),
+            Some(_) => Default::default(),
+        };
+        Curve { id: question.id.clone(), asks: question.kind, unit: question.unit, re, im, problem }
+    });
+    let curves: Vec<Curve> = curves.collect();
+    let unanswered = curves.iter().filter_map(|curve| Some(format!("{}: {}", curve.id, curve.problem.as_ref()?)));
+    asked.remarks.extend(remarks.into_iter().chain(unanswered));
+    if curves.iter().all(|curve| curve.problem.is_some()) {
+        asked.ended = Err(asked.remarks.join(". "));
+    }
+    let frequencies = frequencies.into_iter().zip(&kept).filter(|(_, kept)| **kept).map(|(f, _)| f).collect();
+    asked.curves = Curves { frequencies, half, curves };
+    (asked.simulated, asked.version) = (simulated, version);
+    asked
+}
+
+fn nothing() -> Answers {
+    Answers {
+        frequencies: Vec::new(),
+        values: Vec::new(),
+        simulated: String::new(),
+        version: String::new(),
+        half: None,
+        remarks: Vec::new(),
+    }
+}
+
+/// What is said of a pin that nothing comes round to.
+fn no_loop(ask: &ResolvedAsk, values: &[Complex64]) -> Option<String> {
+    let ResolvedAsk::LoopGain { part, pin, .. } = ask else { return None };
+    let none = values.iter().all(|gain| gain.norm() < NO_LOOP);
+    none.then(|| format!("no loop passes through {part}.{pin}; name a pin that the feedback passes through"))
+}
