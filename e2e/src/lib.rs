@@ -251,6 +251,27 @@ impl Page {
         Ok(())
     }
 
+    /// Runs the chosen study to its end, whether anything is required of it or not.
+    ///
+    /// # Errors
+    /// If it does not end.
+    pub async fn run_plain(&self) -> Result<()> {
+        const DRAWN: &str = "return document.querySelector('[aria-label^=Plots]')?.dataset.drawn ?? ''";
+        let before = self.script(DRAWN).await?;
+        self.press("Run").await?;
+        let deadline = Instant::now() + PATIENCE;
+        loop {
+            let now = self.script(DRAWN).await?;
+            if now != before && now != "" {
+                return Ok(());
+            }
+            if Instant::now() > deadline {
+                bail!("the run does not end");
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+    }
+
     /// Reads a value by a script.
     ///
     /// # Errors

@@ -4,8 +4,8 @@ use crate::defaults::{is_periodic, studies_for, switching_period};
 use crate::draft::rounded;
 use crate::strips::{converter_strips, smoothed, strips};
 use circuit::{
-    Asks, Circuit, Course, CurveLook, CurveSide, FrequencyQuestion, GND, KindId, OverFrequency, Part, Step, Stepped,
-    Strip, Study, StudySettings, Supply, demands, parameter_in,
+    Asks, Circuit, Course, CurveLook, CurveSide, FrequencyQuestion, GND, KindId, OverFrequency, Part, Source,
+    SourceKind, Step, Stepped, Strip, Study, StudySettings, Supply, demands, parameter_in,
 };
 use quantity::{Unit, entry, show};
 use schemars::JsonSchema;
@@ -186,7 +186,10 @@ impl Proposing<'_> {
             let none = Stepped { course: self.stepped("", [None, None], false).course, step: None };
             return propose(none, false, "it has no DC or sine source that could step".to_owned());
         };
-        let stated = demands(self.supply).0.filter(|d| d.lowest < d.nominal).map(|d| d.lowest / d.nominal);
+        // What is stated of mains says nothing of a battery.
+        let alike = |d: &Source| (d.kind == SourceKind::Dc) == (part.kind == KindId::DcSource);
+        let stated =
+            demands(self.supply).0.filter(alike).filter(|d| d.lowest < d.nominal).map(|d| d.lowest / d.nominal);
         let to = stated.unwrap_or(LINE_TO) * volts;
         let least = if stated.is_some() { "the lowest it must work from" } else { "nine tenths" };
         let sine = part.kind == KindId::SineSource;

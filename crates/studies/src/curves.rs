@@ -142,14 +142,7 @@ impl Curves {
             ReadingMeasure::ClosedLoopPeak => Ok(decibels(margins().closed_peak)),
             ReadingMeasure::CurveMagnitude => Ok(self.at(&values, number(0).unwrap_or(0.0))?.norm()),
             ReadingMeasure::CurveDecibels => Ok(decibels(self.at(&values, number(0).unwrap_or(0.0))?.norm())),
-            ReadingMeasure::CurvePhase => {
-                let frequency = number(0).unwrap_or(0.0);
-                let near = self.at(&values, frequency)?.arg();
-                // The turn it is in is that of the nearest point.
-                let phases = phase(values.iter().copied());
-                let next = self.frequencies.partition_point(|f| *f < frequency).min(phases.len() - 1);
-                Ok((near + ((phases[next] - near) / TAU).round() * TAU).to_degrees())
-            }
+            ReadingMeasure::CurvePhase => self.phase_at(&values, number(0).unwrap_or(0.0)),
             ReadingMeasure::CurveLargest => Ok(band()?.iter().map(|(_, z)| z.norm()).fold(0.0, f64::max)),
             ReadingMeasure::CurveSmallest => Ok(band()?.iter().map(|(_, z)| z.norm()).fold(f64::INFINITY, f64::min)),
             ReadingMeasure::PeakFrequency => Ok(self.peak(&values, number(0), number(1))?.frequency),
@@ -194,6 +187,56 @@ impl Curves {
         let band = from.unwrap_or(0.0)..=to.unwrap_or(f64::INFINITY);
         let inside = resonances(&points).into_iter().filter(|peak| band.contains(&peak.frequency));
         inside.max_by(|a, b| a.magnitude.total_cmp(&b.magnitude)).ok_or_else(|| "it has no peak there".to_owned())
+    }
+}
+
+/// A curve between two frequencies.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct CurveSpan {
+    /// Magnitude at the first, in the curve's unit, and phase, degrees.
+    pub at_from: (f64, f64),
+    /// The same at the second.
+    pub at_to: (f64, f64),
+    /// Mean slope of the magnitude between them, dB per decade.
+    pub per_decade: f64,
+    /// Frequency and magnitude where it is largest between them.
+    pub largest: (f64, f64),
+    /// Frequency and magnitude where it is smallest between them.
+    pub smallest: (f64, f64),
+}
+
+impl Curves {
+    /// What a formula of curves is at two frequencies, Hz, and between them.
+    ///
+    /// # Errors
+    /// In words: as [`Curves::formula`]; frequencies that were not asked at.
+    pub fn between(&self, text: &str, from: f64, to: f64) -> Result<CurveSpan, String> {
+        let values = self.formula(text)?;
+        let end = |frequency: f64| -> Result<(f64, f64), String> {
+            Ok((self.at(&values, frequency)?.norm(), self.phase_at(&values, frequency)?))
+        };
+        let (at_from, at_to) = (end(from)?, end(to)?);
+        let inside = self.frequencies.iter().zip(&values).filter(|(f, _)| (from..=to).contains(*f));
+        let all: Vec<(f64, f64)> =
+            inside.map(|(f, z)| (*f, z.norm())).chain([(from, at_from.0), (to, at_to.0)]).collect();
+        let by = |a: &&(f64, f64), b: &&(f64, f64)| a.1.total_cmp(&b.1);
+        let nothing = (from, at_from.0);
+        Ok(CurveSpan {
+            at_from,
+            at_to,
+            per_decade: decibels(at_to.0 / at_from.0) / (to / from).log10(),
+            largest: *all.iter().max_by(by).unwrap_or(&nothing),
+            smallest: *all.iter().min_by(by).unwrap_or(&nothing),
+        })
+    }
+
+    /// The phase at a frequency, without jumps from the first on, degrees.
+    fn phase_at(&self, values: &[Complex64], frequency: f64) -> Result<f64, String> {
+        let near = self.at(values, frequency)?.arg();
+        // The turn it is in is that of the nearest point.
+        let phases = phase(values.iter().copied());
+        let next = self.frequencies.partition_point(|f| *f < frequency).min(phases.len() - 1);
+        Ok((near + ((phases[next] - near) / TAU).round() * TAU).to_degrees())
     }
 }
 

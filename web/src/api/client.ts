@@ -35,6 +35,9 @@ export type EntryListed = Schemas["EntryListed"];
 export type CatalogueSearch = Schemas["CatalogueSearch"];
 export type Joining = Schemas["Joining"];
 export type Revision = Schemas["RevisionListed"];
+export type Study = NonNullable<Supply["studies"]>[number];
+export type StudyKind = Schemas["StudyKind"];
+export type StudyOffers = Schemas["StudyOffers"];
 export type Strip = Schemas["Strip"];
 export type StripTrace = Schemas["Trace"];
 export type Stage = NonNullable<Supply["stages"]>[number];
@@ -341,11 +344,11 @@ export function useBeginFromTemplate() {
 }
 
 /** What the circuit suggests for a study, with reasons. */
-export function useStudyDefaults(supply: SupplyShown) {
+export function useStudyOffers(supply: SupplyShown) {
   return useQuery({
     queryKey: ["study-defaults", supply.id, supply.revision],
     queryFn: async () =>
-      taken<Schemas["StudyDefault"]>(
+      taken<StudyOffers>(
         await api.GET("/api/supplies/{supply}/study-defaults", { params: { path: { supply: supply.id } } }),
       ),
   });

@@ -692,6 +692,38 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/curves": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["curves"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/runs/{run}/curve-span": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["curveSpan"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/runs/{run}/harmonics": {
     parameters: {
       query?: never;
@@ -930,6 +962,11 @@ export interface components {
       from: string;
       to: string;
     };
+    /**
+     * @description The kinds of question.
+     * @enum {string}
+     */
+    AskKind: "loop_gain" | "response" | "line_rejection" | "output_impedance" | "input_impedance";
     /** @description A phrase of the add line. */
     AskLine: {
       text: string;
@@ -942,6 +979,48 @@ export interface components {
       } | null;
       stage: string;
     };
+    /** @description What can be asked over frequency. */
+    Asks:
+      | {
+          loop_gain: {
+            /** @description By switching: measured with the loop cut open behind the settled state, instead of closed as an analyser reads it. */
+            cut?: boolean;
+            /** @description Part and pin, such as `U1.inn`. */
+            pin: string;
+          };
+        }
+      | {
+          response: {
+            /** @description The signal. */
+            signal: string;
+            /** @description The source, by its designator. */
+            source: string;
+          };
+        }
+      | {
+          line_rejection: {
+            /** @description The signal. */
+            signal: string;
+            /** @description The source, by its designator. */
+            source: string;
+          };
+        }
+      | {
+          output_impedance: {
+            /** @description The net it is seen against; `gnd` if left out. */
+            back?: string | null;
+            /** @description The net. */
+            net: string;
+          };
+        }
+      | {
+          input_impedance: {
+            /** @description The source, by its designator. */
+            source: string;
+          };
+        };
+    /** @description Where a study begins. */
+    Begins: "rest" | "operating_point" | "settled";
     /** @description Parts that are alike. */
     BomRow: {
       /** @description The catalogue entry they were taken from. */
@@ -1050,12 +1129,40 @@ export interface components {
       current: components["schemas"]["SupplyShown"];
       message: string;
     };
+    /** @description How long time goes on, and how closely it is followed. */
+    Course: {
+      /** @description Where it begins; as its kind does if left out: a switch-on at rest, a step in the settled state. */
+      begins?: components["schemas"]["Begins"] | null;
+      /** @description Simulated time, in seconds; of a settled state as many whole periods as fit into it are kept, from one to a hundred. */
+      duration: string;
+      /** @description Longest time step, in seconds; a twentieth of the shortest source period if left out. */
+      max_step?: string | null;
+      /** @description Time from which traces are kept, in seconds; from the start if left out. */
+      record_from?: string | null;
+      /** @description Whether the duration follows what the circuit suggests, as long as nobody states another. */
+      suggested?: boolean;
+      /** @description Accuracy wanted of the traces, relative to full scale; 0.001 if left out. */
+      tolerance?: string | null;
+    };
     /** @description A supply to be added to the library. */
     CreateSupply: {
       document: components["schemas"]["Supply"];
     };
-    /** @description A crossing that was searched for. */
+    /** @description Where a magnitude passes one. */
     Crossing: {
+      /**
+       * Format: double
+       * @description Hz.
+       */
+      frequency: number;
+      /**
+       * Format: double
+       * @description Degrees.
+       */
+      phase_margin: number;
+    };
+    /** @description A crossing that was searched for. */
+    Crossing2: {
       /**
        * Format: double
        * @description When, s; none if it does not cross there again.
@@ -1081,6 +1188,119 @@ export interface components {
        */
       level: number;
       signal: string;
+    };
+    /** @description The answer to one question. */
+    Curve: {
+      /** @description What was asked. */
+      asks: components["schemas"]["AskKind"];
+      /** @description The question's name. */
+      id: string;
+      /** @description Imaginary parts. */
+      im: number[];
+      /**
+       * @description Why there is no answer, in words.
+       * @default null
+       */
+      problem: string | null;
+      /** @description Real parts, empty where there is no answer. */
+      re: number[];
+      /** @description Its unit. */
+      unit: components["schemas"]["Unit"];
+    };
+    /** @description How curves over frequency are drawn. */
+    CurveLook: {
+      /** @description Whether magnitudes stand in decibels, of one, or of one ohm. */
+      decibels?: boolean;
+      /**
+       * @description What of each is drawn.
+       * @default magnitude
+       */
+      side: components["schemas"]["CurveSide"];
+      /** @description Whether phases stay within ±180° instead of going on without jumps. */
+      wrapped?: boolean;
+    };
+    /** @description A curve, or a formula of several. */
+    CurveShown: {
+      /** @description What was asked, if it is the answer to one question. */
+      asks?: components["schemas"]["AskKind"] | null;
+      /** @description Where its magnitude passes one. */
+      crossovers: components["schemas"]["Crossing"][];
+      formula: string;
+      /** Format: double */
+      gain_margin?: number | null;
+      /** @description s. */
+      group_delay: number[];
+      im: number[];
+      /** @description Its peaks. */
+      peaks: components["schemas"]["Peak"][];
+      /** @description Without jumps, degrees. */
+      phase: number[];
+      /**
+       * Format: double
+       * @description Where its phase passes −180°, Hz, and how far below one it is there, dB.
+       */
+      phase_crossover?: number | null;
+      /** @description Why there is nothing, in words. */
+      problem?: string | null;
+      re: number[];
+      unit?: components["schemas"]["Unit"] | null;
+    };
+    /** @description What of a curve over frequency is drawn. */
+    CurveSide: "magnitude" | "phase" | "delay" | "plane";
+    /** @description A curve between two frequencies. */
+    CurveSpan: {
+      /** @description Magnitude at the first, in the curve's unit, and phase, degrees. */
+      at_from: [number, number];
+      /** @description The same at the second. */
+      at_to: [number, number];
+      /** @description Frequency and magnitude where it is largest between them. */
+      largest: [number, number];
+      /**
+       * Format: double
+       * @description Mean slope of the magnitude between them, dB per decade.
+       */
+      per_decade: number;
+      /** @description Frequency and magnitude where it is smallest between them. */
+      smallest: [number, number];
+    };
+    /** @description A curve at two frequencies and between them, or why there is nothing. */
+    CurveSpanShown: {
+      formula: string;
+      problem?: string | null;
+      span?: components["schemas"]["CurveSpan"] | null;
+      unit?: components["schemas"]["Unit"] | null;
+    };
+    /** @description What a frequency study found. */
+    Curves: {
+      /** @description The answers, in the order asked. */
+      curves: components["schemas"]["Curve"][];
+      /** @description Frequencies, Hz, ascending; every curve has a value at each. */
+      frequencies: number[];
+      /**
+       * Format: double
+       * @description Half the switching frequency, Hz, at which curves end; none about an operating point.
+       * @default null
+       */
+      half: number | null;
+    };
+    /** @description Curves that are wanted. */
+    CurvesOf: {
+      /** @description Names of questions, or formulas of them: `loop`, `zout / (1 + loop)`. */
+      formulas: string[];
+    };
+    /** @description Curves over the same frequencies. */
+    CurvesShown: {
+      /** @description One for each formula asked. */
+      curves: components["schemas"]["CurveShown"][];
+      /** @description Hz, ascending. */
+      frequencies: number[];
+      /**
+       * Format: double
+       * @description Half the switching frequency, Hz, at which curves end; none about an operating point.
+       */
+      half?: number | null;
+      /** @description Every question of the study, by its curve's name. */
+      questions: components["schemas"]["QuestionShown"][];
     };
     /** @description The power path cut behind a stage, with a load standing in for what follows. */
     Cut: {
@@ -1238,7 +1458,7 @@ export interface components {
     /** @description A text in a value field. */
     Entry: {
       /** @description Step to the neighbouring preferred value (E12) before answering. */
-      step?: components["schemas"]["Step"] | null;
+      step?: components["schemas"]["Step2"] | null;
       text: string;
       unit: components["schemas"]["Unit"];
     };
@@ -1378,6 +1598,13 @@ export interface components {
         };
     /** @description An open format. */
     Format: "csv" | "arrow" | "parquet" | "comtrade";
+    /** @description A question over frequency; its answer is a curve of that name. */
+    FrequencyQuestion: {
+      /** @description What is asked. */
+      asks: components["schemas"]["Asks"];
+      /** @description The curve's name, unique in its study: a letter, then letters, digits and `_`. Formulas of curves use it. */
+      id: string;
+    };
     /** @description How to go on with a run. */
     GoOn: {
       /**
@@ -1853,6 +2080,8 @@ export interface components {
     };
     /** @description What came out of a run. */
     Outcome: {
+      /** @description What a frequency study found. */
+      curves?: components["schemas"]["Curves"] | null;
       /** @description How it ended. */
       end: components["schemas"]["End"];
       /** @description Why to trust the numbers. */
@@ -1878,6 +2107,17 @@ export interface components {
       ripple?: string | null;
       /** @description Nominal voltage; negative for a negative rail. */
       voltage: string;
+    };
+    /** @description What is asked over frequency, and at which frequencies. */
+    OverFrequency: {
+      /** @description First frequency, Hz. */
+      from: string;
+      /** @description Points per decade; more are added where a curve bends. 20 if left out. */
+      per_decade?: string | null;
+      /** @description What is asked, all answered about the same state. */
+      questions?: components["schemas"]["FrequencyQuestion"][];
+      /** @description Last frequency, Hz. */
+      to: string;
     };
     /** @description An own part in an address. */
     OwnPath: {
@@ -2062,6 +2302,11 @@ export interface components {
       | {
           /** @constant */
           edit: "add_study";
+          /**
+           * @description Its kind; a switch-on if left out, and of a converter its settled state first.
+           * @default null
+           */
+          kind: components["schemas"]["StudyKind"] | null;
         }
       | {
           /** @constant */
@@ -2144,6 +2389,21 @@ export interface components {
           /** @description Its new name. */
           to: string;
         };
+    /** @description A peak of a magnitude. */
+    Peak: {
+      /**
+       * Format: double
+       * @description Hz.
+       */
+      frequency: number;
+      /**
+       * Format: double
+       * @description In the curve's unit.
+       */
+      magnitude: number;
+      /** Format: double */
+      quality?: number | null;
+    };
     /** @description A pin of a part kind. */
     Pin: {
       /** @description Identifier in documents. */
@@ -2309,6 +2569,15 @@ export interface components {
       /** @description Its role in the form. */
       role: string;
     };
+    /** @description A study as it would be added. */
+    ProposedStudy: {
+      /** @description Whether the circuit has something to show in it. */
+      fits: boolean;
+      /** @description Why it is set so, or what is missing. */
+      reason: string;
+      /** @description The study. */
+      study: components["schemas"]["Study"];
+    };
     /** @description What went through a part at once, because nothing in its loop or at its net slowed it down. */
     Pulse: {
       /**
@@ -2325,6 +2594,13 @@ export interface components {
        * @description Charge into its first pin, C, or flux across it, V·s.
        */
       size: number;
+    };
+    /** @description A question of the study. */
+    QuestionShown: {
+      asks: components["schemas"]["AskKind"];
+      id: string;
+      problem?: string | null;
+      unit: components["schemas"]["Unit"];
     };
     /** @description The values of a column. */
     Range: {
@@ -2419,6 +2695,19 @@ export interface components {
       | "harmonic_use"
       | "efficiency"
       | "loss"
+      | "crossover"
+      | "phase_margin"
+      | "gain_margin"
+      | "modulus_margin"
+      | "closed_loop_peak"
+      | "curve_magnitude"
+      | "curve_decibels"
+      | "curve_phase"
+      | "curve_largest"
+      | "curve_smallest"
+      | "peak_frequency"
+      | "peak_quality"
+      | "bandwidth"
       | "formula";
     /** @description A reading's value, or why there is none. */
     ReadingResult: {
@@ -2797,7 +3086,10 @@ export interface components {
             x: string;
           };
         }
-      | "table";
+      | "table"
+      | {
+          curve: components["schemas"]["CurveLook"];
+        };
     /** @description A side of a strip. */
     Side: "left" | "right";
     /** @description Another run. */
@@ -2897,6 +3189,20 @@ export interface components {
       unit: components["schemas"]["Unit"];
       /** @description What the formulas come to, in their order. */
       worked: components["schemas"]["Worked"][];
+    };
+    /** @description Two frequencies between which curves are looked at. */
+    SpanOf: {
+      formulas: string[];
+      /**
+       * Format: double
+       * @description Hz.
+       */
+      from: number;
+      /**
+       * Format: double
+       * @description Hz.
+       */
+      to: number;
     };
     /** @description How a spectrum is taken and drawn. */
     SpectrumLook: {
@@ -3075,8 +3381,42 @@ export interface components {
        */
       relative: number;
     };
+    /** @description A step that a study makes of a load or a source; the circuit need not contain one. */
+    Step: {
+      /** @description When it steps, in seconds. */
+      at: string;
+      /** @description Time from step to step, in seconds; it steps once if left out. */
+      every?: string | null;
+      /** @description What it draws or gives before, A or V; of a source what it is set to if left out. */
+      from?: string | null;
+      /** @description The load or the source, by its designator. */
+      part: string;
+      /** @description How fast it changes, A/s or V/s; 1 A or 1 V a microsecond if left out. */
+      slew?: string | null;
+      /** @description How long it stays, in seconds, before it steps back; for good if left out. */
+      stays?: string | null;
+      /** @description What it draws or gives after, A or V. */
+      to: string;
+    };
     /** @enum {string} */
-    Step: "up" | "down";
+    Step2: "up" | "down";
+    /** @description A course of time in which something steps. */
+    Stepped: {
+      /** @description Where it begins; as its kind does if left out: a switch-on at rest, a step in the settled state. */
+      begins?: components["schemas"]["Begins"] | null;
+      /** @description Simulated time, in seconds; of a settled state as many whole periods as fit into it are kept, from one to a hundred. */
+      duration: string;
+      /** @description Longest time step, in seconds; a twentieth of the shortest source period if left out. */
+      max_step?: string | null;
+      /** @description Time from which traces are kept, in seconds; from the start if left out. */
+      record_from?: string | null;
+      /** @description What steps; without it what changes with time in the circuit is all there is. */
+      step?: components["schemas"]["Step"] | null;
+      /** @description Whether the duration follows what the circuit suggests, as long as nobody states another. */
+      suggested?: boolean;
+      /** @description Accuracy wanted of the traces, relative to full scale; 0.001 if left out. */
+      tolerance?: string | null;
+    };
     /** @description What of a part is held against a rating. */
     Stress: "voltage" | "reverse_voltage" | "mean_current" | "rms_current" | "peak_current" | "power";
     /** @description Signals, or formulas of them, over a stretch of a run. */
@@ -3123,38 +3463,62 @@ export interface components {
       title: string;
       /** @description Where the power path is cut, to look at the supply so far; whole if left out. */
       cut?: components["schemas"]["Cut"] | null;
-      /** @description Simulated time, in seconds; of a settled state as many whole periods as fit into it are kept, from one to a hundred. */
-      duration: string;
       /** @description What it is simulated by; left to the circuit if left out. */
       engine?: components["schemas"]["Engine"] | null;
       /** @description Identifier, unique among studies. */
       id: string;
-      /** @description What is done. */
-      kind: components["schemas"]["StudyKind"];
-      /** @description Longest time step, in seconds; a twentieth of the shortest source period if left out. */
-      max_step?: string | null;
-      /** @description Time from which traces are kept, in seconds; from the start if left out. */
-      record_from?: string | null;
       /** @description What the strips show, from top to bottom. */
       strips?: components["schemas"]["Strip"][];
-      /** @description Whether the duration follows what the circuit suggests, as long as nobody states another. */
-      suggested?: boolean;
-      /** @description Accuracy wanted of the traces, relative to full scale; 0.001 if left out. */
-      tolerance?: string | null;
-    };
-    /** @description What a study should be set to. */
-    StudyDefault: {
+    } & (
+      | ({
+          /** @constant */
+          kind: "switch_on";
+        } & components["schemas"]["Course"])
+      | ({
+          /** @constant */
+          kind: "load_step";
+        } & components["schemas"]["Stepped"])
+      | ({
+          /** @constant */
+          kind: "line_step";
+        } & components["schemas"]["Stepped"])
+      | ({
+          /** @constant */
+          kind: "settled";
+        } & components["schemas"]["Course"])
+      | {
+          /** @constant */
+          kind: "operating_point";
+        }
+      | ({
+          /** @constant */
+          kind: "frequency";
+        } & components["schemas"]["OverFrequency"])
+    );
+    /**
+     * @description The kinds of study.
+     * @enum {string}
+     */
+    StudyKind: "switch_on" | "load_step" | "line_step" | "settled" | "operating_point" | "frequency";
+    /** @description What studies of a supply can be set to. */
+    StudyOffers: {
       /** @description Simulated time. */
       duration: components["schemas"]["Suggestion"];
+      /** @description Pins that a loop passes through, such as `U1.inn`. */
+      loops: string[];
       /** @description Longest step. */
       max_step: components["schemas"]["Suggestion"];
+      /** @description A study of every kind as it would suit the supply, the best first. */
+      proposed: components["schemas"]["ProposedStudy"][];
       /** @description Time from which traces are kept. */
       record_from: components["schemas"]["Suggestion"];
+      /** @description Sources that can be asked about over frequency. */
+      sources: string[];
+      /** @description Loads and sources that a study can make step. */
+      steps: string[];
     };
-    /** @description The kinds of study. */
-    StudyKind: "switch_on" | "load_step" | "settled";
     /** @description What a measure is taken of. */
-    Subject: "signal" | "port" | "stage" | "readings";
+    Subject: "signal" | "port" | "stage" | "curve" | "readings";
     /** @description A setting with the reason for it. */
     Suggestion: {
       /** @description Why. */
@@ -3357,7 +3721,8 @@ export interface components {
       | "metre"
       | "square_metre"
       | "tesla"
-      | "ampere_per_metre";
+      | "ampere_per_metre"
+      | "decibel";
     /** @description How a requirement fared. */
     Verdict: {
       /**
@@ -3939,13 +4304,13 @@ export interface operations {
     };
     requestBody?: never;
     responses: {
-      /** @description What a study should be set to. */
+      /** @description What studies of a supply can be set to. */
       200: {
         headers: {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["StudyDefault"];
+          "application/json": components["schemas"]["StudyOffers"];
         };
       };
       /** @description What went wrong, where, and what to do. */
@@ -4995,6 +5360,77 @@ export interface operations {
       };
     };
   };
+  curves: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description Curves that are wanted. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["CurvesOf"];
+      };
+    };
+    responses: {
+      /** @description Curves over the same frequencies. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CurvesShown"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  curveSpan: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description Two frequencies between which curves are looked at. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SpanOf"];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CurveSpanShown"][];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   harmonics: {
     parameters: {
       query?: never;
@@ -5160,7 +5596,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["Crossing"];
+          "application/json": components["schemas"]["Crossing2"];
         };
       };
       /** @description What went wrong, where, and what to do. */

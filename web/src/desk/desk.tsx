@@ -2,6 +2,7 @@ import { useCallback, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 
 import { whyBlocked, type PartKind, type Run, type Supply, type SupplyShown } from "../api/client";
+import { CurveStrips } from "../curves/strips";
 import { Drawing } from "../drawing/drawing";
 import type { Editing } from "../frame/editing";
 import type { Standing } from "../frame/standing";
@@ -10,8 +11,9 @@ import { useKept } from "../ui/kept";
 import { ArrangementSwitch, type Arrangement } from "./arrangement";
 import { Dock } from "./dock";
 import { Inspector } from "./inspector";
-import { Strips, type Look, type Seen } from "./strips";
-import { signalsOf, stripOf, useStrips, withSignals } from "./usestrips";
+import type { Seen } from "../strips/viewing";
+import { Strips, type Look } from "./strips";
+import { signalsOf, stripOf, useStrips, withSignals } from "../strips/usestrips";
 
 interface Props {
   shown: SupplyShown;
@@ -80,7 +82,22 @@ export function Desk(props: Props) {
       editing={editing}
     />
   );
-  const plots = (
+  const overFrequency = supply.studies?.find((s) => s.id === study)?.kind === "frequency";
+  const plots = overFrequency ? (
+    <CurveStrips
+      key={study}
+      supply={supply}
+      study={study}
+      editing={editing}
+      run={run}
+      others={others}
+      seen={looks[study] ?? NOTHING_CHOSEN}
+      onSeen={onSeen}
+      behind={behind}
+      onBehind={setBehind}
+      blocked={whyBlocked(shown.findings)}
+    />
+  ) : (
     <Strips
       key={study}
       id={shown.id}
@@ -106,6 +123,7 @@ export function Desk(props: Props) {
         run={run}
         before={before}
         verdicts={standing.verdicts}
+        runs={standing.runs}
         stage={stage}
         onStage={props.onStage}
         onLook={(reading) => {

@@ -29,6 +29,8 @@ interface Props {
   before?: Run;
   /** Of all studies. */
   verdicts: Verdict[];
+  /** The run each study is judged by. */
+  runs: Record<string, Run>;
   stage?: string;
   onStage: (stage: string | undefined) => void;
   onPart: (part: string) => void;
@@ -88,7 +90,14 @@ export function Dock(props: Props) {
       </div>
       <Tabs.Content value="readings" className="grid min-h-0 grow grid-cols-[3fr_2fr] overflow-auto">
         <Verdicts supply={supply} verdicts={verdicts} study={study} onLook={onLook} />
-        <Readings shown={shown} study={study} editing={editing} run={run} before={before} />
+        <Readings
+          shown={shown}
+          study={study}
+          editing={editing}
+          run={run}
+          before={before}
+          elsewhere={props.runs}
+        />
       </Tabs.Content>
       <Tabs.Content
         value="trim"

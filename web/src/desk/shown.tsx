@@ -43,7 +43,8 @@ export function ShownStrip(props: Props) {
   if (shows === "table") return <RowsStrip {...props} />;
   if (shows === "course") return <CourseStrip {...props} />;
   if ("spectrum" in shows) return <SpectrumStrip {...props} spectrum={shows.spectrum} />;
-  return <PlaneStrip {...props} x={shows.against.x} />;
+  if ("against" in shows) return <PlaneStrip {...props} x={shows.against.x} />;
+  return <Problems found={["Curves over frequency are found by a frequency study; show these over time."]} />;
 }
 
 function useDrawn({ drawn, place, size }: Props, draw: Draw) {

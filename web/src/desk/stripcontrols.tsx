@@ -3,10 +3,10 @@ import { Minus, X } from "lucide-react";
 import type { Run, Strip, StripTrace, Supply, Unit } from "../api/client";
 import { Button } from "../ui/button";
 import { Menu, MenuItem } from "../ui/menu";
-import { Grip } from "./grip";
+import { Grip } from "../strips/grip";
 import { StripLook } from "./striplook";
 import { SignalTray } from "./tray";
-import { signalsOf, withSignals } from "./usestrips";
+import { signalsOf, withSignals } from "../strips/usestrips";
 
 interface Props {
   id: string;

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 
 import {
   has,
@@ -13,7 +13,7 @@ import {
 } from "../api/client";
 import { useMeasures, useTraces, useTracesOf } from "../api/traces";
 import type { Editing } from "../frame/editing";
-import { LEFT, traceColour, RIGHT, type Size, type Trace, type View } from "../plot/frame";
+import { LEFT, traceColour, RIGHT, type Trace, type View } from "../plot/frame";
 import type { Drawn } from "../plot/save";
 import { SpanRuler } from "../plot/spanruler";
 import { zoomed } from "../plot/strip";
@@ -21,15 +21,16 @@ import { ImportDialog } from "../measured/importing";
 import { Button } from "../ui/button";
 import { useKept } from "../ui/kept";
 import { Notice } from "../ui/states";
-import { ReferenceMenu } from "./behind";
+import { ReferenceMenu } from "../strips/behind";
 import { CrossingSearch } from "./crossing";
-import { Edge, heightsOf } from "./edge";
+import { Edge, heightsOf } from "../strips/edge";
 import { SaveMenu } from "./savemenu";
 import { ShownStrip } from "./shown";
 import { SpanTable } from "./spantable";
 import { StripControls } from "./stripcontrols";
 import { SignalTray } from "./tray";
-import { coloursIn, moved, signalsOf, stripOf, useStrips } from "./usestrips";
+import { coloursIn, moved, signalsOf, stripOf, useStrips } from "../strips/usestrips";
+import { onViewKey, useArea, useSettled, type Seen } from "../strips/viewing";
 
 /** A place in a run to look at: what decided a verdict. */
 export interface Look {
@@ -38,13 +39,6 @@ export interface Look {
   span: View;
   /** Counts up, so that the same place can be asked for again. */
   nth: number;
-}
-
-/** The window and the span that were chosen, and the last place to look at that was followed. */
-export interface Seen {
-  view?: View;
-  span?: View;
-  followed?: number;
 }
 
 interface Props {
@@ -78,16 +72,6 @@ const guessed = (signal: string): Unit => UNITS[signal.at(-1) ?? "v"] ?? "volt";
 /** Whether a strip asks the server for what is in its window or span, so that it waits until they rest. */
 const settledFor = (strip: Strip) => (strip.shows ?? "course") !== "course";
 
-/** What the user has chosen, once they have stopped changing it; what nobody chose does not wait. */
-function useSettled<T>(chosen: T | undefined, delay: number): T | undefined {
-  const [settled, setSettled] = useState(chosen);
-  useEffect(() => {
-    const timer = setTimeout(() => setSettled(chosen), delay);
-    return () => clearTimeout(timer);
-  }, [chosen, delay]);
-  return chosen && settled;
-}
-
 /** Plots under one time axis, and the span measured over them. */
 export function Strips(props: Props) {
   const { id, supply, study, editing, run, others, look, seen, onSeen, behind, onBehind, blocked } = props;
@@ -113,18 +97,7 @@ export function Strips(props: Props) {
     onSeen({ view: around, span: look.span, followed: look.nth });
   }, [look, seen, onSeen]);
 
-  const area = useRef<HTMLDivElement>(null);
-  const [size, setSize] = useState<Size>({ width: 0, height: 0 });
-  useEffect(() => {
-    const element = area.current;
-    if (!element) return;
-    const observer = new ResizeObserver(() =>
-      setSize({ width: element.clientWidth, height: element.clientHeight }),
-    );
-    observer.observe(element);
-    return () => observer.disconnect();
-  }, []);
-
+  const [area, size] = useArea();
   const signals = useMemo(() => [...new Set(strips.flatMap(signalsOf))], [strips]);
   const palette = useMemo(() => coloursIn(strips), [strips]);
   const settled = useSettled(chosen, 25) ?? full;
@@ -178,23 +151,6 @@ export function Strips(props: Props) {
     return { from: all("features_near_from"), to: all("features_near_to") };
   }, [measures.data]);
 
-  const onKey = (event: KeyboardEvent) => {
-    // What opens over the strips has keys of its own.
-    if ((event.target as HTMLElement).closest("input, select, [role=dialog], [role=menu]")) return;
-    const length = view.to - view.from;
-    const middle = (view.from + view.to) / 2;
-    const next: Record<string, View | undefined> = {
-      ArrowLeft: { from: view.from - 0.1 * length, to: view.to - 0.1 * length },
-      ArrowRight: { from: view.from + 0.1 * length, to: view.to + 0.1 * length },
-      "+": zoomed(view, middle, 0.7),
-      "-": zoomed(view, middle, 1 / 0.7),
-    };
-    if (event.key === "0") setView(undefined);
-    else if (next[event.key]) setView(next[event.key]);
-    else return;
-    event.preventDefault();
-  };
-
   const change = (index: number, strip: Strip) => setStrips(strips.map((s, i) => (i === index ? strip : s)));
   const [pulled, setPulled] = useState<{ strip: number; share: number }>();
   const shares = strips
@@ -209,7 +165,12 @@ export function Strips(props: Props) {
   const [over, setOver] = useState<number>();
   const pictures = useRef(new Map<number, Drawn>());
   return (
-    <section data-pane aria-label="Strips" className="flex h-full flex-col bg-ground" onKeyDown={onKey}>
+    <section
+      data-pane
+      aria-label="Strips"
+      className="flex h-full flex-col bg-ground"
+      onKeyDown={(event) => onViewKey(event, view, setView)}
+    >
       <div className="flex h-7 shrink-0 items-center gap-0.5 px-2 text-xs text-muted">
         <Button
           look="quiet"

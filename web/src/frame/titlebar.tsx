@@ -14,7 +14,8 @@ import { Tally } from "../ui/tally";
 import { standings } from "../ui/verdicts";
 import type { Editing } from "./editing";
 import type { Standing } from "./standing";
-import { StudyMenu } from "./studymenu";
+import { StudyMenu } from "../studies/menu";
+import { NewStudy } from "../studies/newstudy";
 
 interface Props {
   shown: SupplyShown;
@@ -133,16 +134,22 @@ export function TitleBar(props: Props) {
           ))}
         </select>
       ) : (
-        <Button
-          disabled={(shown.document.parts?.length ?? 0) === 0}
-          title="Add a study: how long to simulate, what to look at"
-          onClick={() => void editing.compose("add a study", { edit: "add_study" })}
-        >
-          New study
-        </Button>
+        <NewStudy
+          shown={shown}
+          editing={editing}
+          onStudy={props.onStudy}
+          trigger={
+            <Button
+              disabled={(shown.document.parts?.length ?? 0) === 0}
+              title="Add a study: what to try, for how long, what to look at"
+            >
+              New study
+            </Button>
+          }
+        />
       )}
       {run?.goes_on && <GoOn key={run.id} run={run} blocked={going || props.starting} />}
-      {chosen && <StudyMenu shown={shown} study={chosen} editing={editing} />}
+      {chosen && <StudyMenu shown={shown} study={chosen} editing={editing} onStudy={props.onStudy} />}
       <Button
         look="main"
         disabled={going || props.starting || props.study === ""}

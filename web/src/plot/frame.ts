@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 
 import type { Points } from "../api/traces";
-import { prefix, type Unit } from "../ui/quantity";
+import { prefix, show, type Unit } from "../ui/quantity";
 import type { Ink } from "./pen";
 
 /** A side a scale can stand on. */
@@ -57,6 +57,35 @@ export function inkBehind(colour: number, nth: number): Ink {
 /** Width of a letter of a label, CSS pixels. */
 const LETTER = 7.2;
 
+/** What lies along a strip's horizontal axis. */
+export interface Axis {
+  name: string;
+  ticks: (view: View, width: number) => { x: number; label: string }[];
+  /** A place in words. */
+  said: (at: number) => string;
+  /** What lies between two places, in two lines. */
+  between: (span: View) => [string, string];
+}
+
+/** Frequencies stand by their decades, so that equal ratios lie equally far apart. */
+export const hertzOf = (decades: number) => 10 ** decades;
+export const decadesOf = (hertz: number) => Math.log10(hertz);
+
+/** Labels of a frequency axis: every decade, and 2 and 5 in between where there is room. */
+export function frequencyTicks(view: View, width: number) {
+  const x = timeScale(view, width);
+  const perDecade = Math.abs(x(1) - x(0));
+  const within = perDecade > 7 * LETTER * 3 ? [1, 2, 5] : [1];
+  const first = Math.floor(view.from);
+  const decades = Array.from({ length: Math.max(1, Math.ceil(view.to) - first + 1) }, (_, k) => first + k);
+  const every = Math.max(1, Math.ceil((8 * LETTER) / Math.max(1, perDecade)));
+  return decades
+    .filter((decade) => decade % every === 0)
+    .flatMap((decade) => within.map((n) => decade + Math.log10(n)))
+    .filter((at) => at >= view.from - 1e-9 && at <= view.to + 1e-9)
+    .map((at) => ({ x: x(at), label: show(hertzOf(at), "hertz", 3) }));
+}
+
 /** Labels of the common time axis. */
 export function timeTicks(view: View, width: number) {
   const x = timeScale(view, width);
@@ -75,3 +104,20 @@ export function timeTicks(view: View, width: number) {
   const every = [1, 2, 5, 10].find((n) => n * (x(step) - x(0)) >= widest) ?? 10;
   return labels.filter((_, k) => Math.round((values[k] ?? 0) / step) % every === 0);
 }
+
+export const TIME: Axis = {
+  name: "Time axis and span",
+  ticks: timeTicks,
+  said: (at) => show(at, "second", 6),
+  between: ({ from, to }) => [
+    `Δt ${show(to - from, "second", 4)}`,
+    `1/Δt ${show(1 / (to - from), "hertz", 3)}`,
+  ],
+};
+
+export const FREQUENCY: Axis = {
+  name: "Frequency axis and span",
+  ticks: frequencyTicks,
+  said: (at) => show(hertzOf(at), "hertz", 4),
+  between: ({ from, to }) => [`A ${show(hertzOf(from), "hertz", 4)}`, `B ${show(hertzOf(to), "hertz", 4)}`],
+};

@@ -1,4 +1,4 @@
-import { timeTicks, type Size, type View } from "./frame";
+import { TIME, type Axis, type Size, type View } from "./frame";
 import { SvgPen, type Draw, type Pen } from "./pen";
 import { painted } from "./plot";
 
@@ -16,19 +16,19 @@ function total(strips: Drawn[]): Size {
   return { width: Math.max(0, ...strips.map((strip) => strip.size.width)), height };
 }
 
-function axis(pen: Pen, view: View, { width, height }: Size) {
-  for (const tick of timeTicks(view, width))
+function axis(pen: Pen, along: Axis, view: View, { width, height }: Size) {
+  for (const tick of along.ticks(view, width))
     pen.text(tick.label, tick.x, height - AXIS + 9, { colour: "--muted", align: "center" });
 }
 
-/** The strips as they stand, one above the other, with their time axis, on the ground they are drawn on. */
-export function pictureOf(strips: Drawn[], view: View): HTMLCanvasElement | undefined {
+/** The strips as they stand, one above the other, with their axis, on the ground they are drawn on. */
+export function pictureOf(strips: Drawn[], view: View, along = TIME): HTMLCanvasElement | undefined {
   const size = total(strips);
   if (size.width === 0) return undefined;
   const picture = document.createElement("canvas");
   painted(picture, size, (pen) => {
     pen.area(0, 0, size.width, size.height, { colour: "--ground" });
-    axis(pen, view, size);
+    axis(pen, along, view, size);
   });
   const context = picture.getContext("2d");
   let y = 0;
@@ -43,7 +43,7 @@ export function pictureOf(strips: Drawn[], view: View): HTMLCanvasElement | unde
 }
 
 /** The same as an SVG file. */
-export function svgOf(strips: Drawn[], view: View): Blob | undefined {
+export function svgOf(strips: Drawn[], view: View, along = TIME): Blob | undefined {
   const size = total(strips);
   if (size.width === 0) return undefined;
   const pen = new SvgPen();
@@ -53,6 +53,6 @@ export function svgOf(strips: Drawn[], view: View): Blob | undefined {
     pen.lower(y, () => strip.draw(pen));
     y += strip.size.height;
   }
-  axis(pen, view, size);
+  axis(pen, along, view, size);
   return new Blob([pen.file(size.width, size.height)], { type: "image/svg+xml" });
 }

@@ -1,19 +1,19 @@
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 
-import { show } from "../ui/quantity";
-import { LEFT, RIGHT, timeScale, timeTicks, type View } from "./frame";
+import { LEFT, RIGHT, TIME, timeScale, type Axis, type View } from "./frame";
 
 interface Props {
   view: View;
   width: number;
   span?: View;
-  /** Times the ends snap to. */
+  /** Places the ends snap to. */
   features: { from: number[]; to: number[] };
   onSpan: (span: View) => void;
+  axis?: Axis;
 }
 
-/** The time axis, and under it the bracket whose ends A and B are dragged or stepped by key. */
-export function SpanRuler({ view, width, span, features, onSpan }: Props) {
+/** The axis, and under it the bracket whose ends A and B are dragged or stepped by key. */
+export function SpanRuler({ view, width, span, features, onSpan, axis = TIME }: Props) {
   const x = timeScale(view, width);
   const perPixel = (view.to - view.from) / Math.max(1, width - LEFT - RIGHT);
   const dragging = useRef<"from" | "to">(undefined);
@@ -62,7 +62,7 @@ export function SpanRuler({ view, width, span, features, onSpan }: Props) {
         tabIndex={0}
         aria-label={end === "from" ? "Span start A" : "Span end B"}
         aria-valuenow={span?.[end]}
-        aria-valuetext={show(span?.[end], "second", 6)}
+        aria-valuetext={span && axis.said(span[end])}
         className="cursor-ew-resize"
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId);
@@ -88,8 +88,8 @@ export function SpanRuler({ view, width, span, features, onSpan }: Props) {
     );
   };
   return (
-    <svg width={width} height={42} role="group" aria-label="Time axis and span" className="block shrink-0">
-      {timeTicks(view, width).map((tick) => (
+    <svg width={width} height={42} role="group" aria-label={axis.name} className="block shrink-0">
+      {axis.ticks(view, width).map((tick) => (
         <text
           key={tick.x}
           x={tick.x}
@@ -115,10 +115,10 @@ export function SpanRuler({ view, width, span, features, onSpan }: Props) {
           {handle("from", a)}
           {handle("to", b)}
           <text x={width - 4} y={25} textAnchor="end" fontSize={11} className="figures" fill="var(--ink)">
-            Δt {show(span.to - span.from, "second", 4)}
+            {axis.between(span)[0]}
           </text>
           <text x={width - 4} y={38} textAnchor="end" fontSize={11} className="figures" fill="var(--muted)">
-            1/Δt {show(1 / (span.to - span.from), "hertz", 3)}
+            {axis.between(span)[1]}
           </text>
         </>
       )}

@@ -16,10 +16,12 @@ interface Props {
   editing: Editing;
   run?: Run;
   before?: Run;
+  /** The newest run of each study, for what is read in others. */
+  elsewhere: Record<string, Run>;
 }
 
 /** The readings, of this run and the one before; each opens to be changed. */
-export function Readings({ shown, study, editing, run, before }: Props) {
+export function Readings({ shown, study, editing, run, before, elsewhere }: Props) {
   const { document: supply } = shown;
   const measures = useMeasureTable();
   const [open, setOpen] = useState<string>();
@@ -52,6 +54,10 @@ export function Readings({ shown, study, editing, run, before }: Props) {
     setOpen(undefined);
   };
   const beginning = begun(supply, study);
+  // What is read in the study shown comes first.
+  const all = supply.readings ?? [];
+  const ordered = [...all.filter((r) => r.study === study), ...all.filter((r) => r.study !== study)];
+  const titleOf = (id: string) => supply.studies?.find((s) => s.id === id)?.title ?? id;
   return (
     <section className="border-l border-hairline" aria-label="Readings of the supply">
       <table className="w-full" aria-label="Readings">
@@ -64,9 +70,10 @@ export function Readings({ shown, study, editing, run, before }: Props) {
           </tr>
         </thead>
         <tbody>
-          {supply.readings?.map((reading) => {
-            const now = result(run, reading.id);
-            const then = result(before, reading.id);
+          {ordered.map((reading) => {
+            const own = reading.study === study;
+            const now = result(own ? run : elsewhere[reading.study], reading.id);
+            const then = own ? result(before, reading.id) : undefined;
             const wrong = findings(reading.id).length > 0;
             return (
               <tr key={reading.id} className="border-t border-hairline" data-testid={`reading-${reading.id}`}>
@@ -89,6 +96,7 @@ export function Readings({ shown, study, editing, run, before }: Props) {
                       </button>
                     }
                   />
+                  {!own && <span className="ml-2 text-xs text-muted">{titleOf(reading.study)}</span>}
                 </td>
                 <td className="figures px-2 text-right whitespace-nowrap" title={now?.problem ?? undefined}>
                   {now ? measured(now.value, now.unit) : "–"}
@@ -108,7 +116,7 @@ export function Readings({ shown, study, editing, run, before }: Props) {
                   {then ? measured(then.value, then.unit) : ""}
                 </td>
                 <td className="figures px-3 text-right whitespace-nowrap text-muted">
-                  {change(now?.value, then?.value)}
+                  {own && change(now?.value, then?.value)}
                 </td>
               </tr>
             );

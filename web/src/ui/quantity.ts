@@ -31,6 +31,7 @@ const SYMBOLS: Record<Unit, string> = {
   square_metre: "m²",
   tesla: "T",
   ampere_per_metre: "A/m",
+  decibel: "dB",
 };
 const PREFIXES: [number, string][] = [
   [1e12, "T"],
@@ -56,7 +57,7 @@ export function unitOf(text: string): Unit | undefined {
 }
 
 /** Units that are never given a prefix. */
-export const BARE = new Set<Unit>(["share", "degree", "celsius", "per_kelvin", "square_metre"]);
+export const BARE = new Set<Unit>(["share", "degree", "decibel", "celsius", "per_kelvin", "square_metre"]);
 
 /** The SI prefix fit for values up to `size`: its factor and letter. */
 export function prefix(size: number, unit: Unit): [number, string] {

@@ -10,7 +10,8 @@ use quantity::Unit;
 use recording::{Complex64, LoopGain, phase, resonances};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use studies::{Curves, Outcome, group_delay};
+use studies::{CurveSpan, Curves, Outcome, group_delay};
+use uuid::Uuid;
 
 /// Curves that are wanted.
 #[derive(Deserialize, JsonSchema)]
@@ -84,6 +85,51 @@ pub(crate) struct Peak {
     quality: Option<f64>,
 }
 
+/// Two frequencies between which curves are looked at.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct SpanOf {
+    formulas: Vec<String>,
+    /// Hz.
+    from: f64,
+    /// Hz.
+    to: f64,
+}
+
+/// A curve at two frequencies and between them, or why there is nothing.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct CurveSpanShown {
+    formula: String,
+    unit: Option<Unit>,
+    span: Option<CurveSpan>,
+    problem: Option<String>,
+}
+
+/// What curves of a run are at two frequencies and between them.
+pub(crate) async fn span(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+    Body(SpanOf { formulas, from, to }): Body<SpanOf>,
+) -> Result<Json<Vec<CurveSpanShown>>, ApiError> {
+    few("curves", &formulas)?;
+    if !(from > 0.0 && to > from) {
+        return Err(ApiError::unusable(format!("from {from} to {to} Hz is no span; the second lies above the first")));
+    }
+    let found = found(&app, run).await?;
+    let of = move |formula: String| match found.between(&formula, from, to) {
+        Ok(span) => CurveSpanShown { unit: found.unit(&formula).ok(), formula, span: Some(span), problem: None },
+        Err(problem) => CurveSpanShown { formula, unit: None, span: None, problem: Some(problem) },
+    };
+    app.think(move || formulas.into_iter().map(of).collect()).await.map(Json)
+}
+
+/// The curves of a run.
+async fn found(app: &App, run: Uuid) -> Result<Curves, ApiError> {
+    let row = app.store.run(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
+    let outcome = row.outcome.and_then(|value| serde_json::from_value::<Outcome>(value).ok());
+    let none = || ApiError::unusable("the run found nothing over frequency; only runs of frequency studies do");
+    outcome.and_then(|outcome| outcome.curves).ok_or_else(none)
+}
+
 /// What a run of a frequency study found, by name and by formula.
 pub(crate) async fn curves(
     State(app): State<App>,
@@ -91,10 +137,7 @@ pub(crate) async fn curves(
     Body(CurvesOf { formulas }): Body<CurvesOf>,
 ) -> Result<Json<CurvesShown>, ApiError> {
     few("curves", &formulas)?;
-    let row = app.store.run(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
-    let outcome = row.outcome.and_then(|value| serde_json::from_value::<Outcome>(value).ok());
-    let none = || ApiError::unusable("the run found nothing over frequency; only runs of frequency studies do");
-    let curves = outcome.and_then(|outcome| outcome.curves).ok_or_else(none)?;
+    let curves = found(&app, run).await?;
     app.think(move || shown(curves, formulas)).await.map(Json)
 }
 

@@ -167,7 +167,9 @@ struct Pace {
 }
 
 /// The last one stands first in the library.
-const DEMOS: [&str; 4] = [
+const DEMOS: [&str; 6] = [
+    include_str!("../../../../demo/sensor-rail-regulator.json"),
+    include_str!("../../../../demo/beacon-lamp-boost.json"),
     include_str!("../../../../demo/signal-lamp-supply.json"),
     include_str!("../../../../demo/hydrophone-split-rails.json"),
     include_str!("../../../../demo/sensor-rails.json"),

@@ -75,7 +75,7 @@ pub fn answers(
                 return Err(FrequencyError::BeyondHalf(end));
             }
             remarks.extend(stability(&first.multipliers, MULTIPLIERS));
-            if to < grid.to {
+            if grid.to > end * (1.0 + 1e-9) {
                 remarks.push(format!(
                     "Shown up to half the switching frequency, {end:.6e} Hz: there a sinusoid cannot be told from its own \
                      reflection"

@@ -1,0 +1,55 @@
+import { useQueries, useQuery } from "@tanstack/react-query";
+
+import { api, isOver, taken, type Run } from "./client";
+import type { components } from "./schema";
+
+type Schemas = components["schemas"];
+export type Curves = Schemas["CurvesShown"];
+export type Curve = Schemas["CurveShown"];
+export type CurveSpan = Schemas["CurveSpanShown"];
+
+function curvesQuery(run: Run | undefined, formulas: string[]) {
+  return {
+    queryKey: ["curves", run?.id, run?.state, formulas],
+    enabled: run !== undefined && isOver(run) && run.outcome != null,
+    placeholderData: <T>(previous: T | undefined) => previous,
+    retry: false as const,
+    queryFn: async () =>
+      taken<Curves>(
+        await api.POST("/api/runs/{run}/curves", {
+          params: { path: { run: run?.id ?? "" } },
+          body: { formulas },
+        }),
+      ),
+  };
+}
+
+/** Curves over frequency of a run that has ended, by name or by formula. */
+export function useCurves(run: Run | undefined, formulas: string[]) {
+  return useQuery(curvesQuery(run, formulas));
+}
+
+/** The same of several runs. */
+export function useCurvesOf(runs: Run[], formulas: string[]) {
+  return useQueries({ queries: runs.map((run) => curvesQuery(run, formulas)), combine: found });
+}
+
+const found = (results: { data?: Curves }[]) => results.map((result) => result.data);
+
+/** What curves are at two frequencies, Hz, and between them. */
+export function useCurveSpan(run: Run | undefined, formulas: string[], from: number, to: number) {
+  return useQuery({
+    queryKey: ["curve-span", run?.id, run?.state, formulas, from, to],
+    enabled:
+      run !== undefined && isOver(run) && run.outcome != null && formulas.length > 0 && to > from && from > 0,
+    placeholderData: (previous: CurveSpan[] | undefined) => previous,
+    retry: false,
+    queryFn: async () =>
+      taken<CurveSpan[]>(
+        await api.POST("/api/runs/{run}/curve-span", {
+          params: { path: { run: run?.id ?? "" } },
+          body: { formulas, from, to },
+        }),
+      ),
+  });
+}
