@@ -125,6 +125,15 @@ const BAND: MeasureNumber = MeasureNumber {
     help: "How far off the level after counts as settled, relative to the change.",
 };
 
+const WITHIN: MeasureNumber = MeasureNumber {
+    id: "within",
+    name: "Within",
+    unit: Measured::Same,
+    default: None,
+    options: &[],
+    help: "How far off counts as settled, in the signal's own unit, whatever the change; by the band if left out.",
+};
+
 /// Every measure, in the order offered.
 pub const MEASURES: &[Measure] = &[
     plain(M::Mean, "Mean", Measured::Same, "Time average."),
@@ -261,10 +270,17 @@ pub const MEASURES: &[Measure] = &[
         "How far it falls below the lower of the levels before and after: the valley a load step leaves.",
     ),
     with(
+        M::RiseAbove,
+        "Rise above",
+        Measured::Same,
+        STEP,
+        "How far it rises above the higher of the levels before and after: the peak that the release of a load leaves.",
+    ),
+    with(
         M::SettlingTime,
         "Settling time",
         SECOND,
-        &[START, END, BAND, LEVELS],
+        &[START, END, BAND, LEVELS, WITHIN],
         "From the window's beginning until the signal stays within the band about the level after: behind a load step, the recovery.",
     ),
     with(

@@ -33,6 +33,7 @@ pub enum ReadingMeasure {
     Delay,
     Overshoot,
     Undershoot,
+    RiseAbove,
     SettlingTime,
     Regulation,
     Margin,

@@ -71,7 +71,7 @@ pub use findings::check;
 pub use forms::{FORMS, Form, form};
 pub use path::Line;
 pub use proposal::{Proposal, ProposedPart, promised, propose, size};
-pub use proposed::{ProposedStudy, studies_proposed};
+pub use proposed::{ProposedStudy, studies_proposed, with_strips};
 pub use ready::{ReadyMade, Setting, ready_made};
 pub use stages::Place;
 pub use templates::{TEMPLATES, Template};

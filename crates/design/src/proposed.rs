@@ -2,7 +2,7 @@
 
 use crate::defaults::{is_periodic, studies_for, switching_period};
 use crate::draft::rounded;
-use crate::strips::{converter_strips, smoothed, strips};
+use crate::strips::{converter_strips, outlets, smoothed, strips};
 use circuit::{
     Asks, Circuit, Course, CurveLook, CurveSide, FrequencyQuestion, GND, KindId, OverFrequency, Part, Source,
     SourceKind, Step, Stepped, Strip, Study, StudySettings, Supply, demands, parameter_in,
@@ -215,7 +215,7 @@ impl Proposing<'_> {
     }
 
     fn frequency(&self) -> ProposedStudy {
-        let outputs = if self.switching.is_some() { smoothed(self.supply) } else { self.seen_by_loads() };
+        let outputs = outlets(self.supply);
         let output = outputs.first();
         let source = self.fed_by();
         let pin = self.circuit.and_then(|circuit| circuit.pins_in_loops().into_iter().next());
@@ -251,13 +251,21 @@ impl Proposing<'_> {
         let study = Study { strips, ..Study::new("frequency", "Frequency", StudySettings::Frequency(asked)) };
         ProposedStudy { study, fits, reason }
     }
+}
 
-    /// Nets that loads hang on.
-    fn seen_by_loads(&self) -> Vec<String> {
-        let loads = self.supply.parts.iter().filter(|part| part.kind.kind().takes());
-        let nets = loads.filter_map(|part| part.pins.get("plus")).filter(|net| *net != GND).cloned();
-        nets.chain(smoothed(self.supply)).collect()
+/// Gives every study without strips those it would have been proposed with.
+pub fn with_strips(mut supply: Supply) -> Supply {
+    if supply.studies.iter().all(|study| !study.strips.is_empty()) {
+        return supply;
     }
+    let usual = if converts(&supply) { converter_strips(&supply) } else { strips(&supply) };
+    for study in supply.studies.iter_mut().filter(|study| study.strips.is_empty()) {
+        study.strips = match &study.settings {
+            StudySettings::Frequency(asked) => frequency_strips(&asked.questions),
+            _ => usual.clone(),
+        };
+    }
+    supply
 }
 
 /// Gain and phase of a loop, impedances together, rejection.

@@ -1,9 +1,11 @@
 //! Readings engineers take of nearly every supply, made for the one at hand.
 
 use crate::demands::window;
+use crate::strips::outlets;
 use circuit::kinds::Form;
 use circuit::{
-    Course, GND, KindId, Part, Reading, ReadingMeasure, StageKind, Strip, Study, StudySettings, Supply, Window, demands,
+    Course, GND, KindId, Part, Reading, ReadingMeasure, StageKind, Strip, Study, StudyKind, StudySettings, Supply,
+    Window, demands,
 };
 use quantity::entry;
 use std::collections::BTreeMap;
@@ -40,11 +42,19 @@ pub fn ready_made(supply: &Supply, study: &str) -> Vec<ReadyMade> {
     let parts = supply.parts.iter();
     let mains = parts.clone().filter(|p| p.kind == KindId::SineSource).map(|p| making.mains(p));
     let efficiency = making.efficiency();
-    let regulation = making.regulation();
+    let (stepping, regulation) = (making.stepping(), making.regulation());
     let line = parts.clone().filter(|p| p.kind == KindId::SineSource).filter_map(|p| making.line_regulation(p));
     let dropout = parts.clone().filter(|p| p.kind == KindId::Regulator).filter_map(|p| making.dropout(p));
     let utilisation = parts.filter(|p| TRANSFORMERS.contains(&p.kind)).filter_map(|p| making.utilisation(p));
-    mains.chain(efficiency).chain(regulation).chain(line).chain(dropout).chain(utilisation).collect()
+    stepping
+        .into_iter()
+        .chain(mains)
+        .chain(efficiency)
+        .chain(regulation)
+        .chain(line)
+        .chain(dropout)
+        .chain(utilisation)
+        .collect()
 }
 
 /// Kinds with a primary between their first two pins.
@@ -61,6 +71,9 @@ const PERIODS: u32 = 5;
 /// Where the line falls to if nothing says how low it may be, and the study in which it does.
 const DIP: f64 = 0.9;
 const LINE_DIP: &str = "line_dip";
+/// Outputs whose answer to a step is read at most, and how near to their voltage they count as recovered.
+const OUTLETS: usize = 2;
+const RECOVERED: f64 = 0.01;
 
 struct Making<'a> {
     supply: &'a Supply,
@@ -152,6 +165,56 @@ impl Making<'_> {
             }
         };
         changing.map(of_part).filter(|ready| !ready.readings.is_empty()).collect()
+    }
+
+    /// What an output does when the study makes something step: valley, peak, recovery, what stays, how it rings.
+    fn stepping(&self) -> Option<ReadyMade> {
+        use ReadingMeasure as M;
+        let study = self.supply.studies.iter().find(|s| s.id == self.study)?;
+        let own = self.supply.parts.iter().find(|part| part.kind == KindId::SteppedLoad);
+        let part = study.step().map(|step| &step.part).or(own.map(|part| &part.id))?;
+        study.course().filter(|_| matches!(study.kind(), StudyKind::LoadStep | StudyKind::LineStep))?;
+        let stays = study.step().and_then(|step| step.stays.clone());
+        let first = Window::AroundStep { of: Some(part.clone()), before: None, after: stays.clone() };
+        // Behind the step back; without one both are looked for behind the only step there is.
+        let back = study.step().zip(stays).zip(study.course()).map(|((step, stays), course)| Window::Between {
+            from: format!("{} + {stays}", step.at),
+            to: course.duration.clone(),
+        });
+        let demanded = demands(self.supply).1;
+        let readings = outlets(self.supply).into_iter().take(OUTLETS).flat_map(|net| {
+            let stage = self.supply.stages.iter().find(|s| s.output.as_ref() == Some(&net));
+            let output =
+                demanded.iter().find(|output| output.id == net).or(demanded.first().filter(|_| stage.is_none()));
+            let within = output.map(|output| format!("{:e}", RECOVERED * output.voltage.abs()));
+            let rows = [
+                (M::Undershoot, "valley", "valley", false),
+                (M::RiseAbove, "peak", "peak", true),
+                (M::SettlingTime, "recovery", "recovery", false),
+                (M::Regulation, "steady_error", "steady error", false),
+                (M::RingingFrequency, "ringing", "ringing", false),
+                (M::RingingDecay, "decay", "decay of the ringing", false),
+                (M::Steepest, "slew", "steepest slope", false),
+            ];
+            let made = rows.map(|(measure, name, title, released)| {
+                let id = format!("{}_{net}_{name}", self.study);
+                let reading = self.reading(id, format!("{net}, {title}"), &format!("{net}.v"), measure);
+                let window = back.clone().filter(|_| released).unwrap_or_else(|| first.clone());
+                let within = within.clone().filter(|_| measure == M::SettlingTime);
+                let numbers = within.map(|within| ("within".to_owned(), within)).into_iter().collect();
+                Reading { window, numbers, ..reading }
+            });
+            made.into_iter().collect::<Vec<_>>()
+        });
+        let readings: Vec<Reading> = readings.collect();
+        (!readings.is_empty()).then(|| ReadyMade {
+            title: format!("What the step of {part} does"),
+            help: "Valley, peak, recovery into 1 % of what is asked for, steady error, ringing with its decay, steepest slope."
+                .to_owned(),
+            settings: Vec::new(),
+            study: None,
+            readings,
+        })
     }
 
     /// Nets that regulators keep steady.

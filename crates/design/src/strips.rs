@@ -43,6 +43,19 @@ pub(crate) fn smoothed(supply: &Supply) -> Vec<String> {
     outputs.collect()
 }
 
+/// Nets that power is taken from: those loads hang on, then those with the largest capacitors.
+pub(crate) fn outlets(supply: &Supply) -> Vec<String> {
+    let loads = supply.parts.iter().filter(|part| part.kind.kind().takes());
+    let nets = loads.filter_map(|part| part.pins.get("plus")).filter(|net| *net != GND).cloned();
+    let mut found: Vec<String> = Vec::new();
+    for net in nets.chain(smoothed(supply)) {
+        if !found.contains(&net) {
+            found.push(net);
+        }
+    }
+    found
+}
+
 /// Outputs and currents shown of a converter, and the part of the largest capacitance that makes a net an output.
 const OUTPUTS: usize = 3;
 const CURRENTS: usize = 3;

@@ -88,7 +88,11 @@ impl Question {
             M::Overshoot => step(Change::Overshoot, 2),
             M::Undershoot => step(Change::Undershoot, 2),
             M::Regulation => step(Change::Regulation, 2),
-            M::SettlingTime => step(Change::Settles(stated(2, 0.02)), 3),
+            M::RiseAbove => step(Change::RiseAbove, 2),
+            M::SettlingTime => match number(4) {
+                Some(within) => step(Change::SettlesWithin(within.abs()), 3),
+                None => step(Change::Settles(stated(2, 0.02)), 3),
+            },
             M::Margin => Box::new(Shaped::new(span, Shape::Margin(stated(0, 0.0)))),
             M::RingingFrequency => Box::new(RingingOf::new(span, false)),
             M::RingingDecay => Box::new(RingingOf::new(span, true)),

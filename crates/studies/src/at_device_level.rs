@@ -1,6 +1,7 @@
 //! Studies simulated at device level.
 
 use crate::kept::Kept;
+use crate::settled::SettledFacts;
 use crate::simulated::{Simulated, discontinuous, periods_of, stability};
 use crate::version::version;
 use circuit::{Begins, Circuit, Engine, ResolvedStudy, StudyKind};
@@ -46,6 +47,8 @@ pub(crate) fn at_device_level(circuit: &Circuit, study: &ResolvedStudy, observer
     match settled {
         Some(Ok(settled)) if study.kind == StudyKind::Settled => {
             simulated.remarks.extend(discontinuous(&settled.windings));
+            let Settled { period, iterations, multipliers, windings, .. } = &settled;
+            simulated.settled = Some(SettledFacts::new(circuit, (*period, false), *iterations, multipliers, windings));
             // What happens once does not happen here.
             let equations = Equations::new(&circuit.without_what_happens_once());
             let periods = periods_of(circuit, study, settled.period);

@@ -1,6 +1,7 @@
 //! Studies simulated by switching.
 
 use crate::kept::Kept;
+use crate::settled::SettledFacts;
 use crate::simulated::{Simulated, discontinuous, periods_of, stability};
 use crate::version::version;
 use circuit::{Begins, Circuit, Engine, ResolvedStudy, StudyKind};
@@ -80,6 +81,8 @@ impl Simulated {
             return self.advance_by_switching(settled.go_on(&settings), observer);
         }
         self.remarks.extend(discontinuous(&settled.windings));
+        let Settled { period, free, iterations, multipliers, windings, .. } = &settled;
+        self.settled = Some(SettledFacts::new(circuit, (*period, *free), *iterations, multipliers, windings));
         let periods = periods_of(circuit, study, settled.period);
         settled.record(periods, settings.tolerance, observer, &mut self.health)
     }

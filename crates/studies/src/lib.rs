@@ -39,6 +39,7 @@ mod power_path;
 mod recorded;
 mod resting;
 mod run;
+mod settled;
 mod simulated;
 mod stored;
 mod tones;
@@ -55,6 +56,7 @@ pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing
 pub use recorded::Recorded;
 pub use resting::{Resting, RestingNet, RestingPart, resting};
 pub use run::{Keeper, MEASURED, Ran, StudyError, go_on, measured, run};
+pub use settled::{Conducts, DutyFacts, SettledFacts, WindingFacts};
 pub use tones::{Read, TonePoint, with_tones};
 pub use version::is_current;
 pub use windows::Windows;

@@ -1,4 +1,5 @@
 use crate::curves::Curves;
+use crate::settled::SettledFacts;
 use quantity::Unit;
 use recording::Health;
 use schemars::JsonSchema;
@@ -126,6 +127,9 @@ pub struct RunHealth {
     pub simulated: String,
     /// How far the end of the run is from steady.
     pub steadiness: Option<Steadiness>,
+    /// What is known of the settled state, of a study that looks for it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub settled: Option<SettledFacts>,
     /// What to keep in mind when reading the numbers.
     pub warnings: Vec<String>,
 }

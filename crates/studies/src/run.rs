@@ -8,6 +8,7 @@ use crate::outcome::{End, Outcome, RunHealth, Steadiness};
 use crate::over_frequency::{Asked, over_frequency};
 use crate::power_path::{Figured, as_read, last_period};
 use crate::recorded::{Recorded, covering};
+use crate::settled::{Duties, SettledFacts};
 use crate::simulated::Simulated;
 use crate::windows::Windows;
 use circuit::{Circuit, Engine, MOST_BYTES, Quantity, ResolvedStudy, Signal, StudyKind, Term};
@@ -158,7 +159,7 @@ fn judge(
     why: String,
 ) -> Result<Outcome, Unreadable> {
     let study = &circuit.studies[index];
-    let Simulated { ended, health, version, remarks, curves, .. } = simulated;
+    let Simulated { ended, health, version, remarks, settled, curves, .. } = simulated;
     let complete = ended == Ok(true);
     let end = match ended {
         Ok(true) => End::Done,
@@ -174,6 +175,7 @@ fn judge(
     let judging = Judging::new(recorded, windows, &mut survey);
     let steady = Steady::new(circuit, span, whole, &mut survey);
     let figured = Figured::new(circuit, span, whole, &mut survey);
+    let duties = settled.is_some().then(|| Duties::new(&recorded, &mut survey));
     survey.pass(kept, columns)?;
     let (readings, verdicts) = judging.found(&survey, &[]);
     let mut stages = figured.found(circuit, &survey);
@@ -208,6 +210,10 @@ fn judge(
             engine_version: version,
             simulated: why,
             steadiness,
+            settled: settled.map(|facts| SettledFacts {
+                duties: duties.map_or_else(Vec::new, |duties| duties.found(&survey)),
+                ..facts
+            }),
             warnings,
         },
         curves,
@@ -258,6 +264,7 @@ pub fn measured(circuit: &Circuit, study: &str, columns: &[Column], kept: &dyn C
         engine_version: MEASURED.to_owned(),
         simulated: String::new(),
         steadiness: None,
+        settled: None,
         warnings: Vec::new(),
     };
     Ok(Outcome { end: End::Done, readings, verdicts, stages: Vec::new(), health, curves: None })

@@ -2,6 +2,7 @@
 
 use crate::curves::Curves;
 use crate::kept::Kept;
+use crate::settled::SettledFacts;
 use circuit::{Circuit, ResolvedStudy, ResolvedWindow};
 use recording::{Complex64, Conduction, Health};
 
@@ -14,6 +15,8 @@ pub(crate) struct Simulated {
     pub(crate) version: String,
     /// What is to be known of the state that was found.
     pub(crate) remarks: Vec<String>,
+    /// What is known of the settled state, if that was looked for.
+    pub(crate) settled: Option<SettledFacts>,
     /// What was found over frequency.
     pub(crate) curves: Option<Curves>,
     /// What it takes to go on from its end.
@@ -23,7 +26,15 @@ pub(crate) struct Simulated {
 impl Simulated {
     /// Nothing yet, by a version of an engine.
     pub(crate) fn new(version: String) -> Self {
-        Simulated { ended: Ok(true), health: Health::default(), version, remarks: Vec::new(), curves: None, left: None }
+        Simulated {
+            ended: Ok(true),
+            health: Health::default(),
+            version,
+            remarks: Vec::new(),
+            settled: None,
+            curves: None,
+            left: None,
+        }
     }
 }
 

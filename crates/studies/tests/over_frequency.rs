@@ -199,7 +199,7 @@ fn what_cannot_be_answered_is_said_beside_what_can() {
 /// Asked together about a settled period, each answer is the one it gives alone, whatever is asked beside it.
 #[test]
 fn asked_together_is_asked_alone_about_a_settled_period() {
-    let (circuit, supply) = common::buck(true);
+    let (circuit, supply) = common::with(true, common::USUAL);
     let pins = circuit.pins_in_loops();
     let (part, pin) = pins.first().expect("a closed loop");
     let questions = [

@@ -7,7 +7,7 @@ use recording::{Complex64, Excitation, Probed, Recording};
 mod common;
 
 fn buck(closed: bool) -> Circuit {
-    common::buck(closed).0
+    common::with(closed, common::USUAL).0
 }
 
 fn with(closed: bool, values: [&str; 5]) -> Circuit {

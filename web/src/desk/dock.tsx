@@ -7,6 +7,7 @@ import {
   isOver,
   isUnfinished,
   type Finding,
+  type Outcome,
   type PartKind,
   type Run,
   type SupplyShown,
@@ -161,6 +162,26 @@ function look(finding: Finding): string {
   return finding.severity === "error" ? "text-missed" : "text-close";
 }
 
+const CONDUCTS = { continuous: "continuous", boundary: "at the boundary", discontinuous: "discontinuous" };
+
+/** A settled state as facts. */
+function settledRows(facts: NonNullable<Outcome["health"]["settled"]>): [string, string][] {
+  const share = (part: number) => show(part, "share", 3);
+  const windings = facts.windings.map(({ part, conduction, idle }): [string, string] => [
+    `Conduction of ${part}`,
+    CONDUCTS[conduction] + (idle > 0 ? `, without current for ${share(idle)} of a period` : ""),
+  ]);
+  const duties = facts.duties.map(({ part, duty }): [string, string] => [`Duty of ${part}`, share(duty)]);
+  const left = facts.leaves == null ? "" : ` (each period leaves ${show(facts.leaves, "one", 3)} of it)`;
+  return [
+    ["Period", `${show(facts.period, "second", 6)}, given by ${facts.given_by}`],
+    ...windings,
+    ...duties,
+    ["Stability", facts.stability + left],
+    ["Found in", `${facts.iterations} ${facts.iterations === 1 ? "iteration" : "iterations"}`],
+  ];
+}
+
 function Health({ run }: { run?: Run }) {
   const health = run?.outcome?.health;
   if (!health) return <p className="text-muted">Run a study to see why its numbers can be trusted.</p>;
@@ -197,6 +218,7 @@ function Health({ run }: { run?: Run }) {
           ],
         ] as [string, string][])
       : []),
+    ...(health.settled ? settledRows(health.settled) : []),
     ["Unknowns", `${engine.unknowns}, ${engine.fill} matrix entries`],
     ["Simulated", health.simulated || "at device level"],
     ["Numerics", `version ${health.engine_version}`],

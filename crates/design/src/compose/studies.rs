@@ -5,6 +5,7 @@ use crate::draft::rounded;
 use crate::error::ComposeError;
 use crate::path::Path;
 use crate::proposed::{ProposedStudy, converts, studies_proposed};
+use crate::ready::ready_made;
 use crate::stages::find;
 use circuit::{Course, Cut, Strip, Study, StudyKind, StudySettings, Supply};
 use quantity::entry;
@@ -48,7 +49,10 @@ pub(super) fn add(supply: &mut Supply, kind: Option<StudyKind>) -> Result<(), Co
     for kind in wanted {
         let found = proposed.iter().find(|proposed| proposed.study.kind() == kind);
         match found {
-            Some(ProposedStudy { study, fits: true, .. }) => push(supply, study.clone()),
+            Some(ProposedStudy { study, fits: true, .. }) => {
+                let id = push(supply, study.clone());
+                read_step(supply, &id);
+            }
             Some(unfit) => return Err(ComposeError::NoStudy(unfit.reason.clone())),
             None => {}
         }
@@ -56,12 +60,26 @@ pub(super) fn add(supply: &mut Supply, kind: Option<StudyKind>) -> Result<(), Co
     Ok(())
 }
 
-/// Adds a study under a name and a title of its own.
-fn push(supply: &mut Supply, study: Study) {
+/// What a step does is read without being asked for.
+fn read_step(supply: &mut Supply, study: &str) {
+    let steps = supply
+        .studies
+        .iter()
+        .find(|s| s.id == study)
+        .is_some_and(|s| matches!(s.kind(), StudyKind::LoadStep | StudyKind::LineStep));
+    if let (true, Some(ready)) = (steps, ready_made(supply, study).into_iter().next()) {
+        let taken: Vec<String> = supply.readings.iter().map(|reading| reading.id.clone()).collect();
+        supply.readings.extend(ready.readings.into_iter().filter(|reading| !taken.contains(&reading.id)));
+    }
+}
+
+/// Adds a study under a name and a title of its own; returns its name.
+fn push(supply: &mut Supply, study: Study) -> String {
     let taken = |id: &str| supply.studies.iter().any(|s| s.id == id);
     let mut ids = std::iter::once(study.id.clone()).chain((2..).map(|n| format!("{}_{n}", study.id)));
     let id = ids.find(|id| !taken(id)).unwrap_or_default();
     let count = supply.studies.iter().filter(|s| s.kind() == study.kind() && s.cut.is_none()).count();
     let title = if count == 0 { study.title.clone() } else { format!("{} {}", study.title, count + 1) };
-    supply.studies.push(Study { id, title, ..study });
+    supply.studies.push(Study { id: id.clone(), title, ..study });
+    id
 }

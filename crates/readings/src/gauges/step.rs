@@ -18,8 +18,12 @@ pub(crate) enum Change {
     Overshoot,
     /// How far it falls below the lower level.
     Undershoot,
+    /// How far it rises above the higher level.
+    RiseAbove,
     /// Time until it stays within a band about the level after; the band is relative to the change.
     Settles(f64),
+    /// The same with a band in the signal's own unit.
+    SettlesWithin(f64),
     /// How far the level after lies from the level before, relative to it.
     Regulation,
 }
@@ -127,9 +131,8 @@ impl Step {
         }
     }
 
-    fn find_settling(&mut self, wave: Waveform<'_>, band: f64) {
-        let (start, end) = self.levels();
-        let width = band * (end - start).abs();
+    fn find_settling(&mut self, wave: Waveform<'_>, width: f64) {
+        let (_, end) = self.levels();
         for piece in wave.pieces(self.span) {
             let (a, b) = piece.within(self.span);
             let outside = |s: f64| (piece.at(s) - end).abs() > width;
@@ -158,7 +161,11 @@ impl Gauge for Step {
                 self.histogram.iter_mut().for_each(|histogram| histogram.take(waves[0], span, 1.0));
             }
             (false, _) => self.find_levels(waves[0], 1.0),
-            (true, Change::Settles(band)) => self.find_settling(waves[0], band),
+            (true, Change::Settles(band)) => {
+                let (start, end) = self.levels();
+                self.find_settling(waves[0], band * (end - start).abs());
+            }
+            (true, Change::SettlesWithin(width)) => self.find_settling(waves[0], width),
             (true, _) => self.find_passages(waves[0]),
         }
     }
@@ -203,10 +210,13 @@ impl Gauge for Step {
         self.end.get_or_insert(self.tail / (tail.to - tail.from));
         self.ready = true;
         let (start, end) = self.levels();
-        if (end - start).abs() <= figures.rounding() && !matches!(self.asked, Change::Undershoot | Change::Regulation) {
+        // A load step may leave the level where it was.
+        let level = matches!(self.asked, Change::Undershoot | Change::RiseAbove | Change::Regulation);
+        let bounded = level || matches!(self.asked, Change::SettlesWithin(_));
+        if (end - start).abs() <= figures.rounding() && !bounded {
             return Err(MeasureError::NoStep);
         }
-        Ok(!matches!(self.asked, Change::Overshoot | Change::Undershoot | Change::Regulation))
+        Ok(!level && self.asked != Change::Overshoot)
     }
 
     fn value(&self, figures: &Figures) -> Result<f64, MeasureError> {
@@ -226,8 +236,9 @@ impl Gauge for Step {
             Change::Regulation if start.abs() <= figures.rounding() => Err(MeasureError::NothingThere),
             Change::Regulation => Ok((end - start).abs() / start.abs()),
             Change::Undershoot => Ok((start.min(end) - min).max(0.0)),
-            Change::Settles(_) if !self.settled => Err(MeasureError::NotSettled),
-            Change::Settles(_) => Ok(self.outside.map_or(0.0, |time| time - self.span.from)),
+            Change::RiseAbove => Ok((max - start.max(end)).max(0.0)),
+            Change::Settles(_) | Change::SettlesWithin(_) if !self.settled => Err(MeasureError::NotSettled),
+            Change::Settles(_) | Change::SettlesWithin(_) => Ok(self.outside.map_or(0.0, |time| time - self.span.from)),
         }
     }
 }

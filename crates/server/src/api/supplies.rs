@@ -241,7 +241,7 @@ pub(crate) async fn create(
     State(app): State<App>,
     Body(body): Body<CreateSupply>,
 ) -> Result<Json<SupplyShown>, ApiError> {
-    let placed = |document: Supply| drawing::placed(&document).unwrap_or(document);
+    let placed = |document: Supply| design::with_strips(drawing::placed(&document).unwrap_or(document));
     let document = app.arrange(move || read(&body.document).map(placed)).await??;
     let row = app.store.create_supply(app.account(), &document).await?;
     shown(&app, row).await.map(Json)

@@ -2,13 +2,8 @@
 
 use circuit::{Circuit, Supply, resolve};
 
-/// A buck of 12 V to some 5 V at 100 kHz whose loop is closed by a type 2 compensator and a modulator; or held open at a control
-/// voltage.
-pub(crate) fn buck(closed: bool) -> (Circuit, Supply) {
-    with(closed, ["47u", "100u", "30m", "4", "500"])
-}
-
-/// The same with another coil, capacitor and its resistance, load, and frequency of its compensator.
+/// A buck of 12 V to some 5 V at 100 kHz whose loop is closed by a type 2 compensator and a modulator, or held open at a control
+/// voltage; with its coil, capacitor and its resistance, load, and frequency of its compensator.
 pub(crate) fn with(closed: bool, [inductance, capacitance, esr, load, unity]: [&str; 5]) -> (Circuit, Supply) {
     let part = |id: &str, kind: &str, pins: &str, own: &str| {
         format!(r#"{{ "id": "{id}", "kind": "{kind}", "pins": {{ {pins} }}, "parameters": {{ {own} }} }}"#)
@@ -56,3 +51,6 @@ pub(crate) fn with(closed: bool, [inductance, capacitance, esr, load, unity]: [&
     let supply = Supply::from_json(&text).unwrap_or_else(|error| panic!("{error}"));
     (resolve(&supply).unwrap_or_else(|findings| panic!("{findings:#?}")), supply)
 }
+
+/// The values it usually has.
+pub(crate) const USUAL: [&str; 5] = ["47u", "100u", "30m", "4", "500"];
