@@ -2,9 +2,10 @@
 
 mod common;
 
-use circuit::{Engine, KindId, Part, StudyKind, StudySettings, Supply, number_in};
+use circuit::kinds::KINDS;
+use circuit::{Engine, KindId, Part, Place, Placement, Severity, StudyKind, StudySettings, Supply, Turn, number_in};
 use common::{Random, mains, output, stated};
-use mellow_design::{Edit, apply, check};
+use mellow_design::{Edit, apply, check, studies_proposed, with_strips};
 use quantity::Unit;
 
 fn line(supply: &Supply, text: &str) -> Supply {
@@ -89,4 +90,63 @@ fn very_many_states_are_told_before_a_run_by_switching() {
         told(&other)
     };
     assert!(!by(Some(Engine::DeviceLevel), true) && by(Some(Engine::Switched), false) && !by(None, false));
+}
+
+/// Each kind that fits a converter, added, is a study that runs as it stands, with something on its strips; a step is read.
+#[test]
+fn every_kind_is_offered_as_it_can_be_run() {
+    let plain = buck(10e-6, 47e-6, 22e-6);
+    let offered = studies_proposed(&plain);
+    assert_eq!(offered[0].study.kind(), StudyKind::Settled);
+    assert!(offered[0].reason.contains("10\u{2009}µs"), "{}", offered[0].reason);
+    for kind in
+        [StudyKind::Settled, StudyKind::SwitchOn, StudyKind::LoadStep, StudyKind::LineStep, StudyKind::Frequency]
+    {
+        let supply = apply(&plain, &Edit::AddStudy { kind: Some(kind) }).unwrap_or_else(|error| panic!("{error}"));
+        let study = &supply.studies[0];
+        assert!(study.kind() == kind && !study.strips.is_empty(), "{study:?}");
+        let errors = circuit::check(&supply).into_iter().filter(|f| f.severity == Severity::Error);
+        assert_eq!(errors.collect::<Vec<_>>(), [], "{kind:?}");
+        let steps = matches!(kind, StudyKind::LoadStep | StudyKind::LineStep);
+        assert_eq!(supply.readings.len() >= 6, steps, "{:?}", supply.readings);
+        let problems = circuit::resolve(&supply).unwrap().readings.into_iter().filter_map(|r| r.problem);
+        assert_eq!(problems.collect::<Vec<_>>(), [] as [String; 0]);
+        // Brought without strips it gets the same.
+        let mut bare = supply.clone();
+        bare.studies[0].strips.clear();
+        assert_eq!(with_strips(bare).studies[0].strips, study.strips);
+    }
+    let step = apply(&plain, &Edit::AddStudy { kind: Some(StudyKind::LoadStep) }).unwrap();
+    let made = step.studies[0].step().unwrap();
+    let volts = |text: &str| number_in(&step, text, Unit::Ampere).unwrap();
+    // 24 V across 4 Ω at most, from half of it.
+    assert!(made.part == "R1" && volts(&made.to) == 6.0 && volts(made.from.as_ref().unwrap()) == 3.0, "{made:?}");
+    let rests = offered.iter().find(|o| o.study.kind() == StudyKind::OperatingPoint).unwrap();
+    let error = apply(&plain, &Edit::AddStudy { kind: Some(StudyKind::OperatingPoint) }).unwrap_err();
+    assert!(!rests.fits && error.to_string().contains(&rests.reason), "{error}");
+}
+
+/// Whatever parts there are and however they are joined: what is offered as fitting raises no error of its own.
+#[test]
+fn what_is_offered_fits_whatever_the_circuit() {
+    let mut random = Random(4711);
+    let mut below = |most: usize| (random.next() * most as f64) as usize;
+    for _ in 0..200 {
+        let mut supply = stated(mains(), vec![]);
+        for n in 0..below(12) {
+            let kind = &KINDS[below(KINDS.len())];
+            let mut net = |_: &circuit::kinds::Pin| ["gnd", "a", "b", "c", "d"][below(5)].to_owned();
+            let pins = kind.pins.iter().map(|pin| (pin.id.to_owned(), net(pin))).collect();
+            // With places, as nothing here is about drawing.
+            let at = Some(Placement::new(14 * n as i32, 0, Turn::None, false));
+            supply.parts.push(Part { at, ..Part::new(format!("X{n}"), kind.id, pins) });
+        }
+        for offered in studies_proposed(&supply).into_iter().filter(|offered| offered.fits) {
+            let kind = offered.study.kind();
+            let with = apply(&supply, &Edit::AddStudy { kind: Some(kind) }).unwrap_or_else(|error| panic!("{error}"));
+            let own = |f: &circuit::Finding| matches!(f.place, Place::Study { .. }) && f.severity == Severity::Error;
+            let found: Vec<_> = circuit::check(&with).into_iter().filter(own).collect();
+            assert_eq!(found, [], "{kind:?} of {:?}", supply.parts);
+        }
+    }
 }

@@ -188,10 +188,19 @@ proptest! {
         near(curve.ask(M::Overshoot, &step).unwrap(), (-PI * damping / root).exp(), 1e-4, "overshoot");
         near(curve.ask(M::RingingFrequency, &[]).unwrap(), ringing / TAU, 2e-3, "frequency of the ringing");
         near(curve.ask(M::RingingDecay, &[]).unwrap(), decay, 5e-3, "decay");
+        let above = height * (-PI * damping / root).exp();
+        near(curve.ask(M::RiseAbove, &step).unwrap(), above, 1e-4, "rise above");
         let drop = sampled(&curve.times, |t| 5.0 - response(t));
+        prop_assert!(drop.ask(M::RiseAbove, &[Some(5.0), Some(5.0 - height)]).unwrap() < 1e-9);
         let settled = [Some(5.0), Some(5.0 - height)];
         near(drop.ask(M::Undershoot, &settled).unwrap(), height * (-PI * damping / root).exp(), 1e-4, "undershoot");
         let found = curve.ask(M::SettlingTime, &[step[0], step[1], Some(0.05)]).unwrap();
+        // The same band in the signal's own unit, also where the level comes back to where it was.
+        let within = Some(0.05 * height);
+        prop_assert_eq!(curve.ask(M::SettlingTime, &[step[0], step[1], None, None, within]).unwrap(), found);
+        let back = sampled(&curve.times, |t| response(t) - height);
+        let same = back.ask(M::SettlingTime, &[Some(0.0), Some(0.0), None, None, within]).unwrap();
+        prop_assert!((same / found - 1.0).abs() < 1e-6, "{} for {}", same, found);
         let beyond = |t: f64| (response(t) / height - 1.0).abs();
         prop_assert!((beyond(found) - 0.05).abs() < 1e-3, "leaves the band at {}", beyond(found));
         let later: Vec<f64> = (1..400).map(|k| found + f64::from(k) * 0.05 / omega).collect();
