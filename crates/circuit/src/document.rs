@@ -175,6 +175,10 @@ pub struct Reading {
     /// Arithmetic among readings by their identifiers.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub formula: Option<String>,
+    /// Of readings against a mask: its points, frequency in Hz and magnitude in the curve's unit, joined by straight lines on
+    /// logarithmic scales, such as `10 100m, 10k 100m, 1M 1`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mask: Option<String>,
     /// What a meter showed of it on the bench, to be held against it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub metered: Option<String>,
@@ -196,6 +200,7 @@ impl Reading {
             stage: None,
             numbers: BTreeMap::new(),
             formula: None,
+            mask: None,
             metered: None,
             window,
         }

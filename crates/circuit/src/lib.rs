@@ -44,6 +44,7 @@ mod loops;
 mod measure_table;
 mod measures;
 mod periods;
+mod points;
 mod questions;
 mod read;
 mod reduce;

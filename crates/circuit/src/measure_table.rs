@@ -485,6 +485,20 @@ pub const MEASURES: &[Measure] = &[
         &[],
         "Frequency from which on a curve lies below 1/√2 of its magnitude at its beginning.",
     ),
+    curve(
+        M::MaskUse,
+        "Use of an upper mask",
+        SHARE,
+        &[],
+        "Largest magnitude over the mask's, where both are known: at most 100 % keeps a curve beneath it, such as a target impedance.",
+    ),
+    curve(
+        M::MaskRest,
+        "Height above a lower mask",
+        SHARE,
+        &[],
+        "Smallest magnitude over the mask's, where both are known: at least 100 % keeps a curve above it, such as a rejection.",
+    ),
     Measure {
         id: M::Formula,
         name: "Formula of readings",

@@ -66,6 +66,8 @@ pub enum ReadingMeasure {
     PeakFrequency,
     PeakQuality,
     Bandwidth,
+    MaskUse,
+    MaskRest,
     Formula,
 }
 

@@ -2,6 +2,7 @@ use crate::check::{LONGEST, Sense, courses, identifiers, in_order, sense, too_lo
 use crate::expression::is_name;
 use crate::finding::{Finding, Findings, Place, Severity};
 use crate::kinds::{Form, Parameter};
+use crate::points;
 use crate::questions::questions;
 use crate::reduce::as_run;
 use crate::resolved::{Circuit, DEFAULT_TOLERANCE, FrequencyGrid, ResolvedPart, ResolvedStage, ResolvedStudy};
@@ -230,32 +231,11 @@ fn parameter(
             scope.number(text.unwrap_or(default), *unit, (*min, *max), &what, place, findings)
         }
         Form::Points { x, y, default } => {
-            let text = text.unwrap_or(default);
-            for pair in text.split(',').filter(|_| !text.trim().is_empty()) {
-                let mut halves = pair.split_whitespace();
-                let (Some(first), Some(second), None) = (halves.next(), halves.next(), halves.next()) else {
-                    findings.error(
-                        "unreadable-value",
-                        place,
-                        format!("{} of {part}: “{}” is not a pair", parameter.name, pair.trim()),
-                        "Give two values separated by a space, and commas between pairs, such as 0 0, 1m 5",
-                    );
-                    return f64::NAN;
-                };
-                let mut number = |text, unit| {
-                    let what = format!("{} of {part}", parameter.name);
-                    scope.number(text, unit, (-1e12, 1e12), &what, place.clone(), findings)
-                };
-                points.push((number(first, *x), number(second, *y)));
-            }
-            if points.windows(2).any(|pair| pair[0].0 >= pair[1].0) {
-                findings.error(
-                    "out-of-range",
-                    place,
-                    format!("{} of {part} do not ascend", parameter.name),
-                    "Order the pairs by their first value, each later than the one before",
-                );
-            }
+            let what = format!("{} of {part}", parameter.name);
+            let Some(read) = points::points(text.unwrap_or(default), (*x, *y), &what, scope, &place, findings) else {
+                return f64::NAN;
+            };
+            points.extend(read);
             points.len() as f64
         }
         Form::Choice { options, default } => {

@@ -129,6 +129,8 @@ pub struct ResolvedReading {
     /// Frequency of the periodic source, if there is just one, Hz.
     pub fundamental: Option<f64>,
     pub window: ResolvedWindow,
+    /// The mask it is held against: Hz and magnitude, ascending; empty where it has none.
+    pub mask: Vec<(f64, f64)>,
     /// What a meter showed, SI.
     pub metered: Option<f64>,
     /// Why it cannot be taken, if it cannot.

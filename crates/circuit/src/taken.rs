@@ -4,11 +4,12 @@ use crate::dimensions::Dimensioned;
 use crate::expression::work_out;
 use crate::finding::{Findings, Place};
 use crate::measures::{Measure, Subject};
+use crate::points::points;
 use crate::resolved::{
     Circuit, ReadingOf, ResolvedEvent, ResolvedPart, ResolvedReading, ResolvedRequirement, ResolvedWindow,
 };
 use crate::scope::Scope;
-use crate::{Event, KindId, Quantity, Reading, Requirement, Signal, StudyKind, Supply, Window};
+use crate::{Event, KindId, Quantity, Reading, ReadingMeasure, Requirement, Signal, StudyKind, Supply, Window};
 use quantity::Unit;
 
 /// The readings of a supply; a formula can use those that stand before it.
@@ -76,6 +77,7 @@ impl Taking<'_, '_> {
             self.error("no-time", message, "Take it from another study, or choose a measure over frequency");
         }
         let (of, unit) = self.subject(measure);
+        let mask = self.mask(measure);
         let quantity = of.quantity();
         let numbers = self.numbers(measure, quantity);
         let window = self.window(&of);
@@ -89,6 +91,7 @@ impl Taking<'_, '_> {
             unit,
             fundamental,
             window,
+            mask,
             metered: None,
             problem: None,
         }
@@ -174,6 +177,38 @@ impl Taking<'_, '_> {
             self.error("unknown-signal", message, "Name a net (with .v) or a part (with .v, .i or .p)");
         }
         signal
+    }
+
+    /// The points of its mask, if its measure takes one.
+    fn mask(&mut self, measure: &Measure) -> Vec<(f64, f64)> {
+        let reading = self.reading;
+        let takes = matches!(measure.id, ReadingMeasure::MaskUse | ReadingMeasure::MaskRest);
+        let (id, remedy) = (&reading.id, "Give frequencies and magnitudes in pairs, such as 10 100m, 1M 1");
+        match (&reading.mask, takes) {
+            (None, false) => Vec::new(),
+            (Some(_), false) => {
+                let message = format!("Reading {id} states a mask, which “{}” does not take", measure.name);
+                self.error("superfluous", message, "Leave it out, or choose another measure");
+                Vec::new()
+            }
+            (None, true) => {
+                self.error("no-mask", format!("Reading {id} states no mask"), remedy);
+                Vec::new()
+            }
+            (Some(text), true) => {
+                let unit = self.curve(&reading.signal);
+                let what = format!("The points of the mask of reading {id}");
+                let place = self.place();
+                let points = points(text, (Unit::Hertz, unit), &what, self.scope, &place, self.findings);
+                let points = points.unwrap_or_default();
+                if points.len() < 2 || points.iter().any(|(f, size)| *f <= 0.0 || *size <= 0.0) {
+                    let message = format!("The mask of reading {id} covers nothing");
+                    self.error("no-mask", message, "Give two points or more, frequencies and magnitudes above zero");
+                    return Vec::new();
+                }
+                points
+            }
+        }
     }
 
     /// The unit of a formula of its study's curves.

@@ -50,7 +50,7 @@ fn readings_are_resolved_with_units_numbers_and_windows() {
     // W/C·s² = V·A/(A·s)·s² = V·s.
     let expected = [Unit::Second, Unit::Coulomb, Unit::One, Unit::Watt, Unit::Share, Unit::VoltSecond, Unit::Volt];
     assert_eq!(units, expected);
-    assert_eq!(circuit.readings[0].numbers, [None, Some(5.0), Some(0.01), Some(0.0)]);
+    assert_eq!(circuit.readings[0].numbers, [None, Some(5.0), Some(0.01), Some(0.0), None]);
     let ResolvedWindow::Between(from, to) = circuit.readings[0].window else { panic!() };
     assert!((from - 0.029).abs() < 1e-12 && (to - 0.05).abs() < 1e-12);
     assert_eq!(circuit.readings[6].window, ResolvedWindow::From(0.03));

@@ -64,6 +64,8 @@ impl Question {
             | M::PeakFrequency
             | M::PeakQuality
             | M::Bandwidth
+            | M::MaskUse
+            | M::MaskRest
             | M::Formula => return Ok(Question::Figures),
             M::AlternatingRms => Box::new(Shaped::new(span, Shape::Alternating)),
             M::Integral => Box::new(Shaped::new(span, Shape::Integral)),

@@ -107,7 +107,7 @@ fn what_is_not_there_is_named() {
     for (command, more, named) in [
         ("loop-gain", &["--pin", "U1.gate"][..], "pin gate of U1"),
         ("loop-gain", &["--pin", "U1"], "U1"),
-        ("response", &["--source", "V9", "--signal", "out.v"], "voltage source V9"),
+        ("response", &["--source", "V9", "--signal", "out.v"], "source V9"),
         ("response", &["--source", "V1", "--signal", "nowhere.v"], "nowhere"),
         ("response", &["--source", "V1", "--signal", "Q1.p"], "Q1.p is a power"),
         ("impedance", &["--net", "nowhere"], "nowhere"),

@@ -98,6 +98,29 @@ impl Curves {
         (0..self.frequencies.len()).map(at).collect()
     }
 
+    /// How far a formula of curves fills a mask: the largest magnitude over the mask's, or the smallest, and the frequency that
+    /// decides it, Hz. The mask's points are joined by straight lines on logarithmic scales.
+    ///
+    /// # Errors
+    /// In words: as [`Curves::formula`]; a mask that covers nothing of what was asked.
+    pub fn against(&self, text: &str, mask: &[(f64, f64)], upper: bool) -> Result<(f64, f64), String> {
+        let values = self.formula(text)?;
+        let masked = |frequency: f64| {
+            let next = mask.partition_point(|(f, _)| *f < frequency);
+            match (next.checked_sub(1).map(|before| mask[before]), mask.get(next)) {
+                (_, Some((f, size))) if *f == frequency => Some(*size),
+                (Some((f0, s0)), Some((f1, s1))) => Some(s0 * (s1 / s0).powf((frequency / f0).ln() / (f1 / f0).ln())),
+                _ => None,
+            }
+        };
+        // A mask's corners lie between the points that were computed.
+        let corners = mask.iter().filter_map(|(f, _)| Some((*f, self.at(&values, *f).ok()?)));
+        let points = self.frequencies.iter().copied().zip(values.iter().copied()).chain(corners);
+        let ratios = points.filter_map(|(f, z)| Some((z.norm() / masked(f)?, f)));
+        let decides = |a: &(f64, f64), b: &(f64, f64)| if upper { a.0.total_cmp(&b.0) } else { b.0.total_cmp(&a.0) };
+        ratios.max_by(decides).ok_or_else(|| format!("its mask covers nothing: {}", self.outside()))
+    }
+
     /// The unit of a formula of curves.
     ///
     /// # Errors

@@ -80,6 +80,12 @@ impl<'a> Asked<'a> {
         }
         if let ReadingOf::Curve(text) = &reading.of {
             let curves = of.curves.ok_or("it was not asked over frequency")?;
+            let upper = reading.measure == ReadingMeasure::MaskUse;
+            if upper || reading.measure == ReadingMeasure::MaskRest {
+                // The frequency that decides stands where readings over time have their window.
+                let (value, at) = curves.against(text, &reading.mask, upper)?;
+                return Ok((Source::Curve(value), Span { from: at, to: at }));
+            }
             let value = curves.read(text, reading.measure, &reading.numbers)?;
             return Ok((Source::Curve(value), of.whole));
         }

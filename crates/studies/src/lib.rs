@@ -53,6 +53,7 @@ pub use frequency::{Answers, FrequencyError, Loop, OverFrequency, answers, imped
 pub use judging::Judging;
 pub use kept::Kept;
 pub use outcome::{End, Outcome, ReadingResult, RunHealth, StageFigures, Standing, Steadiness, Verdict};
+pub use power_path::last_period;
 pub use recorded::Recorded;
 pub use resting::{Resting, RestingNet, RestingPart, resting};
 pub use run::{Keeper, MEASURED, Ran, StudyError, go_on, measured, run};

@@ -184,7 +184,7 @@ fn behind(circuit: &Circuit, stage: usize) -> Option<Vec<Term>> {
 
 /// The last whole period common to all periodic sources, if the run is long enough; else the
 /// last tenth of it.
-pub(crate) fn last_period(circuit: &Circuit, from: f64, end: f64) -> Span {
+pub fn last_period(circuit: &Circuit, from: f64, end: f64) -> Span {
     let longest = circuit.parts.iter().filter_map(ResolvedPart::period).fold(0.0, f64::max);
     let length = if longest > 0.0 && longest <= end - from { longest } else { 0.1 * (end - from) };
     Span { from: end - length, to: end }

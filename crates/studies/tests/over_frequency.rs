@@ -165,6 +165,48 @@ proptest! {
     }
 }
 
+/// A mask's use is the largest ratio over it, wherever its corners lie, found again by a fine search; a mask beside what was asked
+/// covers nothing and says so, and a requirement is judged by it.
+#[test]
+fn a_mask_is_used_where_a_curve_comes_nearest_to_it() {
+    let config = ProptestConfig { cases: 40, failure_persistence: None, ..ProptestConfig::default() };
+    proptest!(config, |(corners in prop::collection::vec((0.3..0.9f64, -2.0..1.5f64), 2..6), r in 0.05..5.0f64)| {
+        let (l, c) = (1e-5f64, 1e-5f64);
+        let mut at = 20.0f64;
+        let mask: Vec<(f64, f64)> = corners.iter().map(|(step, size)| {
+            at *= 10f64.powf(1.3 * step);
+            (at, 10f64.powf(*size))
+        }).collect();
+        let text: Vec<String> = mask.iter().map(|(f, size)| format!("{f:e} {size:e}")).collect();
+        let reading = |id: &str, measure: &str| json!({ "id": id, "title": id, "study": "f", "measure": measure,
+            "signal": "zin", "mask": text.join(", ") });
+        let more = json!({ "readings": [reading("use", "mask_use"), reading("rest", "mask_rest")],
+            "requirements": [{ "id": "beneath", "title": "b", "reading": "use", "at_most": "100 %" }] });
+        let questions = json!([question("zin", json!({ "input_impedance": { "source": "V1" } }))]);
+        let found = asked(&filter([r, l, c, 0.0]), (10.0, 1e7), &questions, more);
+        let ratio = |f: f64| {
+            let k = mask.windows(2).position(|pair| f >= pair[0].0 && f <= pair[1].0)?;
+            let ((f0, s0), (f1, s1)) = (mask[k], mask[k + 1]);
+            let s = Complex64::new(0.0, TAU * f);
+            Some((r + s * l + 1.0 / (s * c)).norm() / (s0 * (s1 / s0).powf((f / f0).ln() / (f1 / f0).ln())))
+        };
+        let fine: Vec<f64> = (0..60_000).filter_map(|n| ratio(10.0 * 10f64.powf(1e-4 * f64::from(n)))).collect();
+        let (most, least) = (fine.iter().copied().fold(0.0, f64::max), fine.iter().copied().fold(f64::INFINITY, f64::min));
+        let [used, rests] = [0, 1].map(|k| found.readings[k].value.unwrap());
+        // Between points magnitudes lie on straight lines: where the curve bends most they are off by a part of the grid's step.
+        prop_assert!((used / most - 1.0).abs() < 0.03, "{} for {}", used, most);
+        prop_assert!((rests / least - 1.0).abs() < 0.05, "{} for {}", rests, least);
+        let (decided, _) = found.readings[0].window.unwrap();
+        prop_assert!((ratio(decided * (1.0 + 1e-12)).or(ratio(decided)).unwrap() / used - 1.0).abs() < 0.01);
+        prop_assert_eq!(found.verdicts[0].standing == Standing::Missed, used > 1.0);
+    });
+    let reading =
+        json!({ "id": "r", "title": "r", "study": "f", "measure": "mask_use", "signal": "zin", "mask": "1 1, 2 1" });
+    let questions = json!([question("zin", json!({ "input_impedance": { "source": "V1" } }))]);
+    let found = asked(&filter([1.0, 1e-5, 1e-5, 0.0]), (10.0, 1e6), &questions, json!({ "readings": [reading] }));
+    assert!(found.readings[0].problem.as_ref().unwrap().contains("covers nothing"), "{:?}", found.readings[0]);
+}
+
 /// A question without an answer says why and keeps no other from its own.
 #[test]
 fn what_cannot_be_answered_is_said_beside_what_can() {

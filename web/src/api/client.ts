@@ -313,6 +313,30 @@ export function useResting(supply: SupplyShown, wanted: boolean) {
   });
 }
 
+/** The drawing with what nets and parts have in a run: means, RMS, or values at an instant. */
+export function useFigured(
+  supply: SupplyShown,
+  run: string | undefined,
+  how: Schemas["FiguresOf"]["how"] | undefined,
+  from: number | undefined,
+  to: number | undefined,
+) {
+  return useQuery({
+    queryKey: ["figured", supply.id, supply.revision, run, how, from, to],
+    enabled: run !== undefined && how !== undefined,
+    retry: false,
+    placeholderData: (previous: Schemas["FiguredShown"] | undefined, query) =>
+      query?.queryKey[1] === supply.id ? previous : undefined,
+    queryFn: async () =>
+      taken<Schemas["FiguredShown"]>(
+        await api.POST("/api/runs/{run}/figures", {
+          params: { path: { run: run ?? "" } },
+          body: { how: how ?? "mean", from: from ?? null, to: to ?? null },
+        }),
+      ),
+  });
+}
+
 export function useRevisions(supply: SupplyShown) {
   return useQuery({
     queryKey: ["revisions", supply.id, supply.revision],

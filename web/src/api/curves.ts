@@ -6,6 +6,7 @@ import type { components } from "./schema";
 type Schemas = components["schemas"];
 export type Curves = Schemas["CurvesShown"];
 export type Curve = Schemas["CurveShown"];
+export type Mask = Schemas["MaskShown"];
 export type CurveSpan = Schemas["CurveSpanShown"];
 
 function curvesQuery(run: Run | undefined, formulas: string[]) {

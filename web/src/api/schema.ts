@@ -724,6 +724,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/figures": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["figuresOfRun"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/runs/{run}/harmonics": {
     parameters: {
       query?: never;
@@ -1123,6 +1139,11 @@ export interface components {
       /** @description The whole phrase as it would be. */
       text: string;
     };
+    /**
+     * @description Ways in which a winding carries current over a period.
+     * @enum {string}
+     */
+    Conducts: "continuous" | "boundary" | "discontinuous";
     /** @description Someone else changed the supply in the meantime. */
     Conflict: {
       /** @description What is stored now; what was to be stored was not. */
@@ -1299,6 +1320,8 @@ export interface components {
        * @description Half the switching frequency, Hz, at which curves end; none about an operating point.
        */
       half?: number | null;
+      /** @description The masks that readings of the study hold curves against, as the supply states them now. */
+      masks: components["schemas"]["MaskShown"][];
       /** @description Every question of the study, by its curve's name. */
       questions: components["schemas"]["QuestionShown"][];
     };
@@ -1403,6 +1426,16 @@ export interface components {
        * @description Clockwise turn in degrees.
        */
       turn: number;
+    };
+    /** @description The duty of a modulator's output. */
+    DutyFacts: {
+      /**
+       * Format: double
+       * @description Share of the period its output is high.
+       */
+      duty: number;
+      /** @description Designator. */
+      part: string;
     };
     /** @description How a run ended. */
     End:
@@ -1521,6 +1554,38 @@ export interface components {
             signal: string;
           };
         };
+    /** @description The circuit as it stands, with figures of a run in it. */
+    FiguredShown: {
+      drawing: components["schemas"]["Drawing"];
+      /**
+       * Format: double
+       * @description What the figures are taken over, s.
+       */
+      from: number;
+      /**
+       * Format: int32
+       * @description The revision that is drawn.
+       */
+      revision: number;
+      /** Format: double */
+      to: number;
+    };
+    /** @description Which figures of a run are wanted. */
+    FiguresOf: {
+      /**
+       * Format: double
+       * @description Where they are taken from, s; the run's last period, or its last tenth, if left out.
+       * @default null
+       */
+      from: number | null;
+      how: components["schemas"]["How"];
+      /**
+       * Format: double
+       * @description Where they end, s.
+       * @default null
+       */
+      to: number | null;
+    };
     /** @description What is in a file, before it is said what stands for what. */
     FileShown: {
       /** @description Every column in the order of the file; of a COMTRADE record the time is the first. */
@@ -1750,6 +1815,8 @@ export interface components {
        */
       unsettled: number;
     };
+    /** @description How a run is summed up beside nets and parts. */
+    How: "mean" | "rms" | "at_a";
     /** @description What becomes of two nets that are made one. */
     Joining: {
       /** @description Whether this is worth asking: both nets have pins enough to mean something. */
@@ -1954,6 +2021,17 @@ export interface components {
        * @description The revision the change is made to.
        */
       revision: number;
+    };
+    /** @description A limit over frequency. */
+    MaskShown: {
+      /** @description The curve, or the formula of curves, that it limits. */
+      formula: string;
+      /** @description Hz and magnitude in the curve's unit, joined by straight lines on logarithmic scales. */
+      points: [number, number][];
+      /** @description The reading. */
+      reading: string;
+      /** @description Whether curves are to stay beneath it. */
+      upper: boolean;
     };
     /** @description A measure a reading can take. */
     MeasureShown: {
@@ -2630,6 +2708,11 @@ export interface components {
       formula?: string | null;
       /** @description Identifier, unique among readings. */
       id: string;
+      /**
+       * @description Of readings against a mask: its points, frequency in Hz and magnitude in the curve's unit, joined by straight lines on
+       *      logarithmic scales, such as `10 100m, 10k 100m, 1M 1`.
+       */
+      mask?: string | null;
       /** @description What is measured. */
       measure: components["schemas"]["ReadingMeasure"];
       /** @description What a meter showed of it on the bench, to be held against it. */
@@ -2676,6 +2759,7 @@ export interface components {
       | "delay"
       | "overshoot"
       | "undershoot"
+      | "rise_above"
       | "settling_time"
       | "regulation"
       | "margin"
@@ -2708,6 +2792,8 @@ export interface components {
       | "peak_frequency"
       | "peak_quality"
       | "bandwidth"
+      | "mask_use"
+      | "mask_rest"
       | "formula";
     /** @description A reading's value, or why there is none. */
     ReadingResult: {
@@ -2925,6 +3011,8 @@ export interface components {
       engine: components["schemas"]["Health"];
       /** @description Version of the numerics. */
       engine_version: string;
+      /** @description What is known of the settled state, of a study that looks for it. */
+      settled?: components["schemas"]["SettledFacts"] | null;
       /**
        * @description By which engine it was simulated, and why.
        * @default
@@ -3062,6 +3150,33 @@ export interface components {
       part: string;
       /** @description Its value as typed. */
       value: string;
+    };
+    /** @description What is known of a settled state. */
+    SettledFacts: {
+      /** @description Duty of each modulator's output. */
+      duties: components["schemas"]["DutyFacts"][];
+      /** @description What gives it, in words. */
+      given_by: string;
+      /**
+       * Format: uint32
+       * @description Steps of Newton's method it took.
+       */
+      iterations: number;
+      /**
+       * Format: double
+       * @description What a period leaves of the small disturbance that lasts longest, as a factor; none where there is no state to disturb or it
+       *      could not be told.
+       */
+      leaves?: number | null;
+      /**
+       * Format: double
+       * @description Period, s.
+       */
+      period: number;
+      /** @description That in words. */
+      stability: string;
+      /** @description How each part with windings conducts. */
+      windings: components["schemas"]["WindingFacts"][];
     };
     /** @description How grave a finding is. */
     Severity: "error" | "warning";
@@ -3782,6 +3897,18 @@ export interface components {
        * @default null
        */
       skip: number | null;
+    };
+    /** @description How a part with windings conducts. */
+    WindingFacts: {
+      /** @description Whether it never stops carrying current, just touches zero, or stops for a while. */
+      conduction: components["schemas"]["Conducts"];
+      /**
+       * Format: double
+       * @description Share of the period without current.
+       */
+      idle: number;
+      /** @description Designator. */
+      part: string;
     };
     /** @description The part of a run a reading looks at. */
     Window:
@@ -5418,6 +5545,42 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["CurveSpanShown"][];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  figuresOfRun: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description Which figures of a run are wanted. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["FiguresOf"];
+      };
+    };
+    responses: {
+      /** @description The circuit as it stands, with figures of a run in it. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["FiguredShown"];
         };
       };
       /** @description What went wrong, where, and what to do. */

@@ -1,6 +1,6 @@
 import { scaleLinear, scaleLog } from "d3-scale";
 
-import type { Curve } from "../api/curves";
+import type { Curve, Mask } from "../api/curves";
 import type { Strip } from "../api/client";
 import { DASHES } from "../plot/draw";
 import {
@@ -46,6 +46,8 @@ interface Sheet {
   scale: NonNullable<Strip["left"]>;
   /** Half the switching frequency, Hz, where curves end. */
   half?: number;
+  /** Limits on what is drawn: ground that curves are to keep off. */
+  masks: Mask[];
 }
 
 /** Draws curves over the logarithm of frequency: grid, scale, what is marked, names at the right end. */
@@ -76,6 +78,8 @@ export function drawCurves(pen: Pen, size: Size, sheet: Sheet) {
     });
   }
   pen.within(LEFT, 0, right - LEFT, size.height, () => {
+    if (look.side === "magnitude")
+      for (const mask of sheet.masks) ground(pen, mask, look, x, y.place, [EDGE, bottom]);
     if (half !== undefined) hatch(pen, x(decadesOf(half)), [EDGE, bottom], right);
     curves.forEach(({ at, colour, width, behind }, k) => {
       const ys = Float64Array.from(values[k] ?? [], (value) => y.place(value));
@@ -172,6 +176,28 @@ function oneTwoFive(low: number, high: number, unit: Unit, count: number) {
     .flatMap((power) => within.map((n) => n * 10 ** power))
     .filter((value) => value >= low && value <= high)
     .map((value) => ({ value, label: show(value, unit, 3) }));
+}
+
+/** Ground beyond a mask, in steps of a pixel or two, and its edge. */
+function ground(
+  pen: Pen,
+  { points, upper }: Mask,
+  look: CurveLook,
+  x: (decades: number) => number,
+  y: (value: number) => number,
+  [top, bottom]: [number, number],
+) {
+  const place = (size: number) => Math.min(bottom, Math.max(top, y(look.decibels ? decibels(size) : size)));
+  for (let k = 1; k < points.length; k += 1) {
+    const [[f0, s0], [f1, s1]] = [points[k - 1] ?? [1, 1], points[k] ?? [1, 1]];
+    const [a, b] = [x(decadesOf(f0)), x(decadesOf(f1))];
+    for (let at = a; at < b; at += 2) {
+      const edge = place(s0 * (s1 / s0) ** ((at - a) / (b - a)));
+      const [from, height] = upper ? [top, edge - top] : [edge, bottom - edge];
+      pen.area(at, from, Math.min(2, b - at), height, { colour: "--missed", opacity: 0.1 });
+    }
+    pen.line([a, b], [place(s0), place(s1)], { colour: "--missed", opacity: 0.6 });
+  }
 }
 
 /** Beyond what can be told: a shaded edge with its reason. */

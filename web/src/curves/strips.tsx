@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useRef, useState, type RefObject } from "react";
 
 import { isOver, nameOf, type Run, type Strip as StripLook, type Supply } from "../api/client";
-import { useCurves, useCurveSpan, useCurvesOf, type Curves } from "../api/curves";
+import { useCurves, useCurveSpan, useCurvesOf, type Curves, type Mask } from "../api/curves";
 import { ReferenceMenu } from "../strips/behind";
 import { Edge, heightsOf } from "../strips/edge";
 import { coloursIn, moved, signalsOf, useStrips } from "../strips/usestrips";
@@ -202,6 +202,7 @@ export function CurveStrips(props: Props) {
                 strip={strip}
                 curves={drawn[i] ?? []}
                 half={found.data?.half ?? undefined}
+                masks={(found.data?.masks ?? []).filter((mask) => signalsOf(strip).includes(mask.formula))}
                 view={view}
                 span={span}
                 size={{ width: size.width, height: (heights[i] ?? 100) - 1 }}
@@ -262,6 +263,7 @@ interface StripProps {
   strip: StripLook;
   curves: DrawnCurve[];
   half?: number;
+  masks: Mask[];
   view: View;
   span: View;
   size: Size;
@@ -274,13 +276,13 @@ interface StripProps {
 }
 
 /** One strip of curves: over frequency, or in the complex plane. */
-function CurveStrip({ strip, curves, half, view, span, size, drawn, place, ...moves }: StripProps) {
+function CurveStrip({ strip, curves, half, masks, view, span, size, drawn, place, ...moves }: StripProps) {
   const look = lookOf(strip);
   const plane = look.side === "plane";
   const draw: Draw = (pen) =>
     plane
       ? drawComplexPlane(pen, size, curves)
-      : drawCurves(pen, size, { curves, view, span, look, scale: strip.left ?? {}, half });
+      : drawCurves(pen, size, { curves, view, span, look, scale: strip.left ?? {}, half, masks });
   useEffect(() => {
     const all = drawn.current;
     all.set(place, { size, draw });

@@ -1,7 +1,7 @@
 import { useCallback, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 
-import { whyBlocked, type PartKind, type Run, type Supply, type SupplyShown } from "../api/client";
+import { isOver, whyBlocked, type PartKind, type Run, type Supply, type SupplyShown } from "../api/client";
 import { CurveStrips } from "../curves/strips";
 import { Drawing } from "../drawing/drawing";
 import type { Editing } from "../frame/editing";
@@ -78,6 +78,9 @@ export function Desk(props: Props) {
       findings={shown.findings}
       selected={parts}
       stage={stage}
+      run={run && isOver(run) && run.node_count > 0 ? run.id : undefined}
+      from={looks[study]?.span?.from}
+      to={looks[study]?.span?.to}
       onSelect={onParts}
       editing={editing}
     />

@@ -1,6 +1,6 @@
 import { memo, useEffect, useMemo, useRef, useState } from "react";
 
-import { useResting, type Finding, type PartKind, type SupplyShown } from "../api/client";
+import { useFigured, useResting, type Finding, type PartKind, type SupplyShown } from "../api/client";
 import type { Editing } from "../frame/editing";
 import { useKept } from "../ui/kept";
 import { AddLine } from "./addline";
@@ -25,6 +25,10 @@ interface Props {
   findings: Finding[];
   selected: string[];
   stage?: string;
+  /** The run that figures beside nets and parts are of, and the span they are taken over; of the run's end without one. */
+  run?: string;
+  from?: number;
+  to?: number;
   onSelect: (parts: string[]) => void;
   editing: Editing;
 }
@@ -34,15 +38,21 @@ interface Props {
  * not touch it, and what it does to the supply follows from the supply shown alone.
  */
 export const Drawing = memo(DrawingOf, (a, b) =>
-  (["shown", "kinds", "findings", "selected", "stage"] as const).every((key) => a[key] === b[key]),
+  (["shown", "kinds", "findings", "selected", "stage", "run", "from", "to"] as const).every(
+    (key) => a[key] === b[key],
+  ),
 );
 
-function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing }: Props) {
+function DrawingOf(props: Props) {
+  const { shown, kinds, findings, selected, stage, onSelect, editing } = props;
   const { document: supply } = shown;
   const [figures, setFigures] = useKept<Figures>(`figures-${shown.id}`, "nothing");
   const resting = useResting(shown, figures === "resting");
   // Texts stand where there is room for them; parts and wires are the same in both.
-  const there = figures === "resting" && resting.data?.revision === shown.revision ? resting.data : undefined;
+  const of = figures === "nothing" || figures === "resting" ? undefined : figures;
+  const figured = useFigured(shown, props.run, of, props.from, props.to);
+  const taken = figures === "resting" ? resting : figured;
+  const there = figures !== "nothing" && taken.data?.revision === shown.revision ? taken.data : undefined;
   const drawing = there?.drawing ?? shown.drawing;
   const frame = useRef<HTMLDivElement>(null);
   const viewport = useViewport(frame, drawing, stage);
@@ -199,9 +209,14 @@ function DrawingOf({ shown, kinds, findings, selected, stage, onSelect, editing 
           }}
         />
       )}
-      {figures === "resting" && resting.isError && (
+      {figures !== "nothing" && taken.isError && (
         <p role="alert" className="border-b border-hairline bg-panel px-3 py-1 text-xs text-missed">
-          No operating point: {resting.error.message}
+          {figures === "resting" ? "No operating point" : "No figures"}: {taken.error.message}
+        </p>
+      )}
+      {of && !props.run && (
+        <p className="border-b border-hairline bg-panel px-3 py-1 text-xs text-muted">
+          Figures of a run stand here once the study has been run over time.
         </p>
       )}
       <div ref={frame} className="relative min-h-0 grow touch-none overflow-clip" {...handlers}>

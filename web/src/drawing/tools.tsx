@@ -44,9 +44,15 @@ interface Props {
 }
 
 /** What stands beside nets and parts. */
-export type Figures = "nothing" | "resting";
+export type Figures = "nothing" | "resting" | "mean" | "rms" | "at_a";
 
-const FIGURES: Record<Figures, string> = { nothing: "No figures", resting: "Operating point" };
+const FIGURES: Record<Figures, string> = {
+  nothing: "No figures",
+  resting: "Operating point",
+  mean: "Means of the run",
+  rms: "RMS of the run",
+  at_a: "Values at A",
+};
 
 /** What can be put into the drawing, done to what is chosen in it, and made of all of it. */
 export function Tools(props: Props) {

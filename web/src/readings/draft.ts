@@ -59,8 +59,20 @@ export function signalNames(supply: Supply): string[] {
 export function begun(supply: Supply, study: string): Reading {
   const taken = new Set([...(supply.requirements ?? []), ...(supply.readings ?? [])].map((r) => r.id));
   const free = (n: number): string => (taken.has(`reading_${n}`) ? free(n + 1) : `reading_${n}`);
+  const asked = curvesOf(supply, study);
+  if (asked) return { id: free(1), title: "", study, measure: "phase_margin", signal: asked[0] ?? "", window: "whole_run" };
   return { id: free(1), title: "", study, measure: "mean", signal: "", window: usualWindow(supply) };
 }
+
+/** The curves a frequency study asks for, by name; none of other studies. */
+export function curvesOf(supply: Supply, study: string): string[] | undefined {
+  const found = supply.studies?.find((s) => s.id === study);
+  return found?.kind === "frequency" ? (found.questions ?? []).map((question) => question.id) : undefined;
+}
+
+/** Whether a reading is held against a mask. */
+export const takesMask = (reading: Reading) =>
+  reading.measure === "mask_use" || reading.measure === "mask_rest";
 
 /** An identifier out of a title, free among readings and requirements; formulas call a reading by it. */
 export function named(supply: Supply, title: string): string {
@@ -89,7 +101,8 @@ export function fitted(reading: Reading, measure: Measure | undefined): Reading 
   );
   return {
     ...reading,
-    signal: of === "signal" || of === "port" ? reading.signal : "",
+    signal: of === "signal" || of === "port" || of === "curve" ? reading.signal : "",
+    mask: takesMask(reading) ? reading.mask : undefined,
     current: of === "port" ? reading.current : undefined,
     stage: of === "stage" ? reading.stage || undefined : undefined,
     formula: of === "readings" ? reading.formula : undefined,

@@ -5,7 +5,7 @@ import { refusal, useMeasureTable, type Finding, type Measure, type SupplyShown 
 import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";
 import { symbol } from "../ui/quantity";
-import { described, fitted, signalNames, unitFor, type Reading } from "./draft";
+import { begun, curvesOf, described, fitted, signalNames, takesMask, unitFor, type Reading } from "./draft";
 import { WindowFields } from "./window";
 
 interface Props {
@@ -22,15 +22,21 @@ interface Props {
 /** What a reading measures, of what, over which part of which study. */
 export function ReadingEditor({ shown, reading, isNew, findings, onKeep, onRemove, onClose }: Props) {
   const { document: supply } = shown;
-  const measures = useMeasureTable();
+  const all = useMeasureTable();
   const [draft, setDraft] = useState(reading);
-  const measure = measures.find((m) => m.id === draft.measure);
+  // Over frequency other things are measured than over time.
+  const curves = curvesOf(supply, draft.study);
+  const measures = all.filter((m) => m.of === "readings" || (m.of === "curve") === (curves !== undefined));
+  const measure = all.find((m) => m.id === draft.measure);
   const set = (change: Partial<Reading>) => setDraft({ ...draft, ...change });
-  const name = described(draft, measures, supply);
+  const name = described(draft, all, supply);
   const others = supply.readings?.filter((r) => r.id !== draft.id) ?? [];
   const ready =
     (measure?.of === "readings" && (draft.formula ?? "").trim() !== "") ||
     measure?.of === "stage" ||
+    (measure?.of === "curve" &&
+      draft.signal?.trim() !== "" &&
+      (!takesMask(draft) || (draft.mask ?? "").trim() !== "")) ||
     (measure?.of === "signal" && draft.signal?.trim() !== "") ||
     (measure?.of === "port" && draft.signal?.trim() !== "" && (draft.current ?? "").trim() !== "");
   const [problem, setProblem] = useState<string>();
@@ -70,6 +76,21 @@ export function ReadingEditor({ shown, reading, isNew, findings, onKeep, onRemov
       </Row>
       <p className="col-start-2 text-xs text-muted">{measure?.help}</p>
       <Subject supply={supply} measure={measure} draft={draft} others={others} set={set} />
+      {takesMask(draft) && (
+        <Row
+          label="Mask"
+          help="Frequencies and magnitudes in pairs, joined by straight lines on logarithmic scales."
+        >
+          <input
+            aria-label="Points of the mask"
+            value={draft.mask ?? ""}
+            placeholder="10 100m, 10k 100m, 1M 1"
+            spellCheck={false}
+            onChange={(event) => set({ mask: event.target.value })}
+            className={`figures w-full ${FIELD}`}
+          />
+        </Row>
+      )}
       {measure?.numbers.map((number) => (
         <Row key={number.id} label={number.name} help={number.help}>
           <NumberField
@@ -80,7 +101,7 @@ export function ReadingEditor({ shown, reading, isNew, findings, onKeep, onRemov
           />
         </Row>
       ))}
-      {measure?.of !== "readings" && (
+      {measure?.of !== "readings" && measure?.of !== "curve" && (
         <Row label="Over">
           <WindowFields
             supply={supply}
@@ -108,7 +129,12 @@ export function ReadingEditor({ shown, reading, isNew, findings, onKeep, onRemov
         <select
           aria-label="Study of the reading"
           value={draft.study}
-          onChange={(event) => set({ study: event.target.value })}
+          onChange={(event) => {
+            const study = event.target.value;
+            // What is measured over time is not measured over frequency, and the other way round.
+            const [before, after] = [draft.study, study].map((id) => curvesOf(supply, id) !== undefined);
+            set(before === after ? { study } : { ...begun(supply, study), id: draft.id, title: draft.title });
+          }}
           className={FIELD}
         >
           {supply.studies?.map((s) => (
@@ -162,12 +188,13 @@ const GROUPS: [string, Measure["of"]][] = [
   ["Of a signal", "signal"],
   ["Of a voltage and its current", "port"],
   ["Of the power path", "stage"],
+  ["Of a curve over frequency", "curve"],
   ["Of other readings", "readings"],
 ];
 
 /** The measures, by what they are taken of. */
 export function MeasureOptions({ measures }: { measures: Measure[] }) {
-  return GROUPS.map(([label, of]) => (
+  return GROUPS.filter(([, of]) => measures.some((m) => m.of === of)).map(([label, of]) => (
     <optgroup key={of} label={label}>
       {measures
         .filter((m) => m.of === of)
@@ -236,6 +263,17 @@ function Subject({ supply, measure, draft, others, set }: SubjectProps) {
               </option>
             ))}
         </select>
+      </Row>
+    );
+  if (measure?.of === "curve")
+    return (
+      <Row label="Curve" help="A question of the study by its name, or a formula of several.">
+        <datalist id="reading-signals">
+          {curvesOf(supply, draft.study)?.map((curve) => (
+            <option key={curve} value={curve} />
+          ))}
+        </datalist>
+        {field("Curve", draft.signal ?? "", "zout / (1 + loop)", (signal) => set({ signal }))}
       </Row>
     );
   return (

@@ -5,7 +5,7 @@ use super::app::App;
 use super::errors::{ApiError, Body, few};
 use axum::Json;
 use axum::extract::{Path, State};
-use circuit::AskKind;
+use circuit::{AskKind, ReadingMeasure, ReadingOf, ResolvedReading, Supply};
 use quantity::Unit;
 use recording::{Complex64, LoopGain, phase, resonances};
 use schemars::JsonSchema;
@@ -31,6 +31,21 @@ pub(crate) struct CurvesShown {
     questions: Vec<QuestionShown>,
     /// One for each formula asked.
     curves: Vec<CurveShown>,
+    /// The masks that readings of the study hold curves against, as the supply states them now.
+    masks: Vec<MaskShown>,
+}
+
+/// A limit over frequency.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct MaskShown {
+    /// The reading.
+    reading: String,
+    /// The curve, or the formula of curves, that it limits.
+    formula: String,
+    /// Whether curves are to stay beneath it.
+    upper: bool,
+    /// Hz and magnitude in the curve's unit, joined by straight lines on logarithmic scales.
+    points: Vec<(f64, f64)>,
 }
 
 /// A question of the study.
@@ -138,7 +153,34 @@ pub(crate) async fn curves(
 ) -> Result<Json<CurvesShown>, ApiError> {
     few("curves", &formulas)?;
     let curves = found(&app, run).await?;
-    app.think(move || shown(curves, formulas)).await.map(Json)
+    let row = app.store.run(app.account(), run).await?.ok_or_else(ApiError::no_run)?;
+    let supply = app.store.supply(app.account(), row.supply_id).await?;
+    let look = match supply {
+        Some(supply) => Some(app.look(&supply).await?),
+        None => None,
+    };
+    let shown = move || {
+        let masks = look.map_or_else(Vec::new, |look| masks(&look.document, &row.study));
+        CurvesShown { masks, ..shown(curves, formulas) }
+    };
+    app.think(shown).await.map(Json)
+}
+
+fn masks(supply: &Supply, study: &str) -> Vec<MaskShown> {
+    let Ok(circuit) = circuit::resolve(supply) else { return Vec::new() };
+    let of_study = circuit.readings.iter().filter(|reading| {
+        circuit.studies.get(reading.study).is_some_and(|s| s.id == study) && !reading.mask.is_empty()
+    });
+    let mask = |reading: &ResolvedReading| match &reading.of {
+        ReadingOf::Curve(formula) => Some(MaskShown {
+            reading: reading.id.clone(),
+            formula: formula.clone(),
+            upper: reading.measure == ReadingMeasure::MaskUse,
+            points: reading.mask.clone(),
+        }),
+        _ => None,
+    };
+    of_study.filter_map(mask).collect()
 }
 
 fn shown(found: Curves, formulas: Vec<String>) -> CurvesShown {
@@ -157,7 +199,13 @@ fn shown(found: Curves, formulas: Vec<String>) -> CurvesShown {
         unit: curve.unit,
         problem: curve.problem,
     });
-    CurvesShown { half: found.half, questions: questions.collect(), curves, frequencies: found.frequencies }
+    CurvesShown {
+        masks: Vec::new(),
+        half: found.half,
+        questions: questions.collect(),
+        curves,
+        frequencies: found.frequencies,
+    }
 }
 
 fn shown_of(frequencies: &[f64], values: Vec<Complex64>, unit: Unit) -> CurveShown {

@@ -3,11 +3,11 @@
 use super::address::SupplyPath;
 use super::app::App;
 use super::errors::ApiError;
+use super::figures::{Beside, BesidePart};
 use axum::Json;
 use axum::extract::{Path, State};
 use circuit::resolve;
-use drawing::{Drawing, Figures, figured};
-use quantity::{Unit, show};
+use drawing::{Drawing, figured};
 use schemars::JsonSchema;
 use serde::Serialize;
 use studies::{Resting, resting};
@@ -22,10 +22,6 @@ pub(crate) struct RestingShown {
     drawing: Drawing,
 }
 
-/// Parts of the largest figure of its kind below which one is nothing but rounding.
-const NOTHING: f64 = 1e-12;
-const DIGITS: usize = 4;
-
 /// Finds the operating point; nothing is stored.
 pub(crate) async fn operating_point(
     State(app): State<App>,
@@ -37,30 +33,23 @@ pub(crate) async fn operating_point(
     let found = move || {
         let circuit = resolve(&look.document).map_err(ApiError::blocked)?;
         let resting = resting(&circuit).map_err(|error| ApiError::unusable(error.to_string()))?;
-        let drawing = figured(&look.document, &figures(&resting));
+        let drawing = figured(&look.document, &beside(&resting).in_words());
         Ok(Json(RestingShown { revision, resting, drawing }))
     };
     app.think(found).await?
 }
 
-fn figures(Resting { nets, parts, .. }: &Resting) -> Figures {
-    let largest = |values: &mut dyn Iterator<Item = f64>| values.fold(0.0, |most: f64, value| most.max(value.abs()));
-    let [volts, amperes, watts] = [
-        largest(&mut nets.iter().map(|net| net.voltage)),
-        largest(&mut parts.iter().filter_map(|part| part.current)),
-        largest(&mut parts.iter().map(|part| part.power)),
-    ];
-    let read =
-        |value: f64, most: f64, unit: Unit| show(if value.abs() <= NOTHING * most { 0.0 } else { value }, unit, DIGITS);
-    let lines = |part: &studies::RestingPart| {
-        let power = read(part.power, watts, Unit::Watt);
-        let power = if part.delivers { format!("{power} delivered") } else { power };
-        let flows =
-            part.current.map_or_else(|| power.clone(), |i| format!("{}, {power}", read(i, amperes, Unit::Ampere)));
-        [Some(flows), part.region.clone()].into_iter().flatten().collect()
+fn beside(Resting { nets, parts, .. }: &Resting) -> Beside {
+    let part = |part: &studies::RestingPart| BesidePart {
+        part: part.part.clone(),
+        current: part.current,
+        power: Some(part.power),
+        delivers: part.delivers,
+        does: part.region.clone(),
     };
-    Figures {
-        parts: parts.iter().map(|part| (part.part.clone(), lines(part))).collect(),
-        nets: nets.iter().map(|net| (net.net.clone(), read(net.voltage, volts, Unit::Volt))).collect(),
+    Beside {
+        nets: nets.iter().map(|net| (net.net.clone(), net.voltage)).collect(),
+        parts: parts.iter().map(part).collect(),
+        meant: "",
     }
 }
