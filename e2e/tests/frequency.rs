@@ -34,8 +34,23 @@ async fn an_unstable_regulator_is_found_and_mended() -> Result<()> {
     let span = page.text("[data-testid=span-loop]", |text| text.contains("dB")).await?;
     ensure!(span.contains('°') && span.contains("Hz"), "{span}");
     page.picture("frequency.png").await?;
+    // A further reading is offered what is measured over frequency.
+    page.press("Add reading").await?;
+    page.click_on(Locator::XPath("//select[@aria-label='Measure']//option[.='Modulus margin']")).await?;
+    page.picture("reading-editor.png").await?;
+    page.click("form[aria-label='New reading'] [type=submit]").await?;
+    page.picture("added.png").await?;
+    read(&page, "modulus_margin_of_loop", |left| left > 0.0 && left < 0.2).await?;
     study(&page, "Load step").await?;
     page.run_plain().await?;
+    // What nets and parts have in the mean stands beside them.
+    page.press("Figures in the drawing").await?;
+    page.click_on(Locator::XPath("//*[@role='menuitemradio'][.='Means of the run']")).await?;
+    let mean = "return document.querySelector('[data-net=sensor] text')?.textContent ?? ''";
+    ensure!(page.steady(mean).await?.as_str().is_some_and(|text| text.contains("5.000") || text.contains("5\u{2009}V")));
+    page.picture("means.png").await?;
+    page.press("Figures in the drawing").await?;
+    page.click_on(Locator::XPath("//*[@role='menuitemradio'][.='No figures']")).await?;
     let valley = read(&page, "valley", |millivolts| millivolts > 0.0).await?;
     let slow = read(&page, "recovery", |microseconds| microseconds > 0.0).await?;
     page.click("[data-part=C1] > g").await?;

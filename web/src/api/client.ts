@@ -122,12 +122,17 @@ const NO_MEASURES: Measure[] = [];
 /** What revisions seen here read and require, as text: a run of one that says the same needs no second judgement. */
 const judgedBy = new Map<string, string>();
 
-/** Whether a revision reads and requires the same as the one shown; unknown where it was not seen here. */
-function judgesAlike(revision: number, { id, document, revision: now }: SupplyShown): boolean {
+/** Whether a revision reads and requires the same as the one shown; unknown where it was not seen here. What is not stored yet is no
+ * revision's. */
+function judgesAlike(
+  revision: number,
+  { id, document, revision: now }: SupplyShown,
+  stored: boolean,
+): boolean {
   const { readings, requirements, values } = document;
   const text = JSON.stringify([readings, requirements, values]);
-  judgedBy.set(`${id} ${now}`, text);
-  return revision === now || judgedBy.get(`${id} ${revision}`) === text;
+  if (stored) judgedBy.set(`${id} ${now}`, text);
+  return (stored && revision === now) || judgedBy.get(`${id} ${revision}`) === text;
 }
 
 /** Whether some formula uses what is read in another study, so that a run's numbers hang on those of others. */
@@ -139,6 +144,9 @@ function readsAcross({ document }: SupplyShown): boolean {
   });
 }
 
+/** Whether a run left something that is read again: a recording, or curves. */
+const isJudgeable = (run: Run) => run.node_count > 0 || run.over_frequency;
+
 /** The ended runs a run's numbers may hang on; none if no formula reaches across studies. */
 function besideOf(shown: SupplyShown, all: Run[] | undefined): string[] {
   return readsAcross(shown) ? (all ?? []).filter(isOver).map((run) => run.id) : [];
@@ -146,14 +154,20 @@ function besideOf(shown: SupplyShown, all: Run[] | undefined): string[] {
 
 /** A run as its supply reads and judges it now; what it gave at its end as long as nothing else is read. `all` are the
  * supply's runs, some of which formulas may use. */
-export function useJudged(run: Run | undefined, shown: SupplyShown, all: Run[] | undefined): Run | undefined {
+export function useJudged(
+  run: Run | undefined,
+  shown: SupplyShown,
+  all: Run[] | undefined,
+  stored: boolean,
+): Run | undefined {
   const beside = useMemo(() => besideOf(shown, all), [shown, all]);
-  const same = useMemo(() => judgesAlike(run?.revision ?? 0, shown), [run?.revision, shown]);
+  const same = useMemo(() => judgesAlike(run?.revision ?? 0, shown, stored), [run?.revision, shown, stored]);
   const alike = same && beside.length === 0;
-  const asks = run && isOver(run) && run.outcome && run.node_count > 0 && !alike;
+  const asks = run && isOver(run) && run.outcome && isJudgeable(run) && !alike;
   const judged = useQuery({
     queryKey: ["judged", run?.id, shown.revision, beside],
-    enabled: Boolean(asks) && !shown.findings.some((f) => f.severity === "error"),
+    // What waits for the server is judged by once it is there.
+    enabled: Boolean(asks) && stored && !shown.findings.some((f) => f.severity === "error"),
     staleTime: Infinity,
     // Only of the same run: another's numbers would be wrong, if only for a moment.
     placeholderData: (previous: Schemas["Judged"] | undefined, query) =>
@@ -177,7 +191,7 @@ export function useJudgedRuns(runs: Run[], shown: SupplyShown, all: Run[] | unde
   const found = useQueries({
     queries: runs.map((run) => ({
       queryKey: ["judged", run.id, shown.revision, beside],
-      enabled: !blocked && run.node_count > 0 && run.outcome != null,
+      enabled: !blocked && isJudgeable(run) && run.outcome != null,
       staleTime: Infinity,
       queryFn: async () =>
         taken<Schemas["Judged"]>(

@@ -9,9 +9,10 @@ export type Curve = Schemas["CurveShown"];
 export type Mask = Schemas["MaskShown"];
 export type CurveSpan = Schemas["CurveSpanShown"];
 
-function curvesQuery(run: Run | undefined, formulas: string[]) {
+/** The masks that come with them are those of the supply's revision. */
+function curvesQuery(run: Run | undefined, formulas: string[], revision: number) {
   return {
-    queryKey: ["curves", run?.id, run?.state, formulas],
+    queryKey: ["curves", run?.id, run?.state, formulas, revision],
     enabled: run !== undefined && isOver(run) && run.outcome != null,
     placeholderData: <T>(previous: T | undefined) => previous,
     retry: false as const,
@@ -26,13 +27,13 @@ function curvesQuery(run: Run | undefined, formulas: string[]) {
 }
 
 /** Curves over frequency of a run that has ended, by name or by formula. */
-export function useCurves(run: Run | undefined, formulas: string[]) {
-  return useQuery(curvesQuery(run, formulas));
+export function useCurves(run: Run | undefined, formulas: string[], revision: number) {
+  return useQuery(curvesQuery(run, formulas, revision));
 }
 
 /** The same of several runs. */
-export function useCurvesOf(runs: Run[], formulas: string[]) {
-  return useQueries({ queries: runs.map((run) => curvesQuery(run, formulas)), combine: found });
+export function useCurvesOf(runs: Run[], formulas: string[], revision: number) {
+  return useQueries({ queries: runs.map((run) => curvesQuery(run, formulas, revision)), combine: found });
 }
 
 const found = (results: { data?: Curves }[]) => results.map((result) => result.data);

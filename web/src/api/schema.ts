@@ -3088,6 +3088,8 @@ export interface components {
       /** @description What is written beside it. */
       note: string;
       outcome?: components["schemas"]["Outcome"] | null;
+      /** @description Whether it found curves over frequency. */
+      over_frequency: boolean;
       /** @description Whether it is on the way to another, and gone with that. */
       passing: boolean;
       /** @description First and last time recorded, s. */

@@ -23,6 +23,8 @@ import { CurveTable } from "./table";
 
 interface Props {
   supply: Supply;
+  /** The supply's revision. */
+  revision: number;
   study: string;
   editing: Editing;
   run?: Run;
@@ -51,17 +53,17 @@ function coverOf(curves: Curves | undefined): View {
 
 /** Curves under one axis of frequency, and the span measured over them. */
 export function CurveStrips(props: Props) {
-  const { supply, study, editing, run, others, seen, onSeen, behind, onBehind, blocked } = props;
+  const { supply, revision, study, editing, run, others, seen, onSeen, behind, onBehind, blocked } = props;
   const [strips, arrange] = useStrips(supply, study, editing);
   const setStrips = (next: StripLook[]) => arrange("arrange the strips", next);
   const [area, size] = useArea();
   const formulas = useMemo(() => [...new Set(strips.flatMap(signalsOf))], [strips]);
-  const found = useCurves(run, formulas);
+  const found = useCurves(run, formulas, revision);
   const runsBehind = useMemo(
     () => behind.flatMap((id) => others.find((other) => other.id === id && other.id !== run?.id) ?? []),
     [behind, others, run?.id],
   );
-  const before = useCurvesOf(runsBehind, formulas);
+  const before = useCurvesOf(runsBehind, formulas, revision);
   const full = useMemo(() => coverOf(found.data), [found.data]);
   const view = seen.view ?? full;
   const setView = (next?: View) => onSeen({ ...seen, view: next });

@@ -25,7 +25,7 @@ function sized(magnitude: number | undefined, unit: Unit, digits = 4): string {
 export function CurveTable({ spans, colour }: Props) {
   return (
     <div className="max-h-28 shrink-0 overflow-auto border-t border-hairline bg-panel">
-      <table className="w-full text-xs" aria-label="Span">
+      <table className="w-full text-[11px]" aria-label="Span">
         <thead className="text-muted">
           <tr>
             <th className="px-3 text-left font-normal">Span</th>

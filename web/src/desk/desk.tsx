@@ -90,6 +90,7 @@ export function Desk(props: Props) {
     <CurveStrips
       key={study}
       supply={supply}
+      revision={shown.revision}
       study={study}
       editing={editing}
       run={run}

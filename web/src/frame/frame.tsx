@@ -58,11 +58,12 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
 
   const ofStudy = useMemo(() => runs.data?.filter((r) => r.study === study) ?? [], [runs.data, study]);
   const computed = ofStudy.filter((r) => !r.measured);
-  const run = useJudged(computed[0], shown, runs.data);
+  const run = useJudged(computed[0], shown, runs.data, !editing.saving);
   const before = useJudged(
     computed.slice(1).find((r) => r.state === "done" && !r.passing),
     shown,
     runs.data,
+    !editing.saving,
   );
   useFollow(id, run);
   const standing = useStanding(shown, runs.data, study, run);

@@ -60,7 +60,15 @@ export function begun(supply: Supply, study: string): Reading {
   const taken = new Set([...(supply.requirements ?? []), ...(supply.readings ?? [])].map((r) => r.id));
   const free = (n: number): string => (taken.has(`reading_${n}`) ? free(n + 1) : `reading_${n}`);
   const asked = curvesOf(supply, study);
-  if (asked) return { id: free(1), title: "", study, measure: "phase_margin", signal: asked[0] ?? "", window: "whole_run" };
+  if (asked)
+    return {
+      id: free(1),
+      title: "",
+      study,
+      measure: "phase_margin",
+      signal: asked[0] ?? "",
+      window: "whole_run",
+    };
   return { id: free(1), title: "", study, measure: "mean", signal: "", window: usualWindow(supply) };
 }
 

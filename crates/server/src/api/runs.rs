@@ -67,6 +67,8 @@ pub(crate) struct RunShown {
     pub(crate) node_count: i64,
     /// First and last time recorded, s.
     recorded: Option<(f64, f64)>,
+    /// Whether it found curves over frequency.
+    over_frequency: bool,
     outcome: Option<Outcome>,
     /// Why it failed.
     message: Option<String>,
@@ -99,7 +101,9 @@ pub(super) async fn shown(app: &App, row: RunRow) -> Result<RunShown, ApiError> 
     Ok(with_span(row, span))
 }
 
-fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
+fn with_span(mut row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
+    // Curves over frequency are asked for by themselves.
+    let outcome = row.outcome.take().and_then(|value| serde_json::from_value::<Outcome>(value).ok());
     RunShown {
         state: row.state(),
         measured: Measured::of(&row),
@@ -116,7 +120,8 @@ fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
         node_count: row.node_count,
         goes_on_from: row.goes_on_from,
         recorded,
-        outcome: row.outcome.and_then(without_curves),
+        over_frequency: outcome.as_ref().is_some_and(|outcome| outcome.curves.is_some()),
+        outcome: outcome.map(|outcome| Outcome { curves: None, ..outcome }),
         message: row.message,
         created_at: row.created_at,
         started_at: row.started_at,
@@ -128,12 +133,6 @@ fn with_span(row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
         essence: row.essence,
         gone_at: row.deleted_at.map(|at| at + KEPT_DELETED),
     }
-}
-
-/// An outcome as it is listed: curves over frequency are asked for by themselves.
-fn without_curves(outcome: Value) -> Option<Outcome> {
-    let outcome: Outcome = serde_json::from_value(outcome).ok()?;
-    Some(Outcome { curves: None, ..outcome })
 }
 
 /// Which runs to list.
