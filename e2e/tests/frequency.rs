@@ -47,7 +47,9 @@ async fn an_unstable_regulator_is_found_and_mended() -> Result<()> {
     page.press("Figures in the drawing").await?;
     page.click_on(Locator::XPath("//*[@role='menuitemradio'][.='Means of the run']")).await?;
     let mean = "return document.querySelector('[data-net=sensor] text')?.textContent ?? ''";
-    ensure!(page.steady(mean).await?.as_str().is_some_and(|text| text.contains("5.000") || text.contains("5\u{2009}V")));
+    ensure!(
+        page.steady(mean).await?.as_str().is_some_and(|text| text.contains("5.000") || text.contains("5\u{2009}V"))
+    );
     page.picture("means.png").await?;
     page.press("Figures in the drawing").await?;
     page.click_on(Locator::XPath("//*[@role='menuitemradio'][.='No figures']")).await?;

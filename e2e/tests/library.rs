@@ -54,16 +54,16 @@ async fn a_supply_and_a_run_are_deleted_and_had_back() -> Result<()> {
     // A supply is deleted only after asking, and comes back with its verdicts.
     page.client.find(Locator::Css("a[aria-label=Library]")).await?.click().await?;
     let tally = page.text("[data-testid=tally]", |text| text.contains("met")).await?;
-    count(&page, "main li h2", 4).await?;
+    count(&page, "main li h2", 6).await?;
     ask_to_delete(&page).await?;
     page.press("Keep it").await?;
-    count(&page, "main li h2", 4).await?;
+    count(&page, "main li h2", 6).await?;
     ask_to_delete(&page).await?;
     page.press("Delete it").await?;
-    count(&page, "main li h2", 3).await?;
+    count(&page, "main li h2", 5).await?;
     page.text("[data-testid=room-deleted]", |text| text.contains("deleted")).await?;
     page.press("Undo").await?;
-    count(&page, "main li h2", 4).await?;
+    count(&page, "main li h2", 6).await?;
     assert_eq!(page.text("[data-testid=tally]", |text| text.contains("met")).await?, tally);
     page.text("[data-testid=room-used]", |text| text.contains("2 runs")).await?;
     page.close().await

@@ -120,5 +120,12 @@ async fn pictures_of_every_view() -> Result<()> {
     page.find("[aria-label='Plot of V1.v']").await?;
     page.press("Use the dark look").await?;
     page.shoot(&folder.join("desk-dark.png")).await?;
+    page.press("Use the light look").await?;
+    // A frequency study, with what is asked of a regulator's loop.
+    page.client.find(Locator::Css("a[aria-label=Library]")).await?.click().await?;
+    page.click_on(Locator::XPath("//main//a[contains(., 'Sensor rail regulator')]")).await?;
+    page.run_plain().await?;
+    page.text("[data-testid=span-loop]", |text| text.contains("dB")).await?;
+    page.shoot(&folder.join("frequency.png")).await?;
     page.close().await
 }

@@ -24,6 +24,7 @@ async fn a_circuit_of_single_parts_is_run_and_read() -> Result<()> {
     }
     // Pressed while it is open, the button leads back into the line.
     page.press("New study").await?;
+    page.click_on(Locator::XPath("//*[@role='menuitem'][starts-with(., 'Switch-on')]")).await?;
     // R1 and R2 beside C1 make 5 ms; five times that are shown to be enough.
     page.text("select[aria-label=Study]", |text| text.contains("Switch-on")).await?;
     page.press("Run").await?;

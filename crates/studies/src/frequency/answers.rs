@@ -104,7 +104,7 @@ enum Plan {
     /// A signal per what shakes, or that turned over.
     Ratio { excitation: Excitation, read: Recipe, over: bool, sign: f64 },
     /// What comes round to a probe.
-    Loop { probed: Probed, part: String, pin: String, cut: bool },
+    Loop { probed: Box<Probed>, part: String, pin: String, cut: bool },
 }
 
 impl Plan {
@@ -120,7 +120,7 @@ impl Plan {
                 let found =
                     Probed::new(probed, part, pin).ok_or_else(|| unknown(engine, format!("pin {pin} of {part}")))?;
                 probed.clone_from(&found.circuit);
-                Ok(Plan::Loop { probed: found, part: part.clone(), pin: pin.clone(), cut: *cut })
+                Ok(Plan::Loop { probed: Box::new(found), part: part.clone(), pin: pin.clone(), cut: *cut })
             }
             ResolvedAsk::Response { source, signal } => ratio(of_source(circuit, source, engine)?, signal, false, 1.0),
             ResolvedAsk::LineRejection { source, signal } => {
