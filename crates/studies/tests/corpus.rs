@@ -49,10 +49,12 @@ impl Random {
     }
 }
 
-fn run(circuit: &Circuit, study: usize, most: u64) -> (Result<Ended, EngineError>, Health) {
+/// Runs the first study in which time goes on.
+fn run(circuit: &Circuit, most: u64) -> (Result<Ended, EngineError>, Health) {
     let equations = Equations::new(circuit);
     let mut health = Health::default();
-    let settings = settings(circuit, &circuit.studies[study]);
+    let study = circuit.studies.iter().find(|study| study.kind.takes_time()).expect("a study over time");
+    let settings = settings(circuit, study);
     (transient(&equations, &settings, &mut Counter { most }, &mut health), health)
 }
 
@@ -114,7 +116,7 @@ fn campaign(file: &Path, runs: usize) -> Row {
     let name = file.file_stem().unwrap().to_string_lossy().into_owned();
     let supply = Supply::from_json(&std::fs::read_to_string(file).unwrap()).unwrap();
     let circuit = resolve(&supply).unwrap();
-    let (ended, health) = run(&circuit, 0, u64::MAX);
+    let (ended, health) = run(&circuit, u64::MAX);
     let steps = health.steps + health.rejected;
     let mut row = Row { name, steps, ratios: Vec::new(), said: 0, impossible: 0, wrong: Vec::new() };
     if let Err(error) = ended {
@@ -129,7 +131,7 @@ fn campaign(file: &Path, runs: usize) -> Row {
             row.impossible += 1;
             continue;
         };
-        let (ended, health) = run(&circuit, 0, most);
+        let (ended, health) = run(&circuit, most);
         row.ratios.push((health.steps + health.rejected) as f64 / steps as f64);
         match ended {
             Ok(Ended::Done) => {}

@@ -47,7 +47,7 @@ fn documents() -> Vec<(String, Supply)> {
 }
 
 fn tried(circuit: &Circuit) -> Result<(Ended, Health), SwitchedError> {
-    let study = circuit.studies.first();
+    let study = circuit.studies.iter().find(|study| study.kind.takes_time());
     let end = study.map_or(1e-3, |s| s.duration);
     let settings = Settings { end, record_from: 0.0, max_step: end, every_period: false, tolerance: 1e-5 };
     let mut health = Health::default();

@@ -75,7 +75,7 @@ function Settings({ shown, study, editing, onStudy }: Props) {
   };
   const stage = shown.document.stages?.find((s) => s.id === study.cut?.after);
   return (
-    <div className="grid gap-2" aria-label="Settings of the study" role="group">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-2" aria-label="Settings of the study" role="group">
       <div className="flex items-center gap-1">
         <input
           key={study.title}

@@ -88,7 +88,7 @@ fn requests_from_elsewhere_are_refused() {
     let supply = client.demo();
     let started = client.agent.post(format!("{}/api/templates/split_rails", client.address));
     assert_eq!(started.header("sec-fetch-site", "cross-site").send_empty().unwrap().status().as_u16(), 403);
-    assert_eq!(client.get("/api/supplies").1.as_array().unwrap().len(), 4, "{supply}");
+    assert_eq!(client.get("/api/supplies").1.as_array().unwrap().len(), 6, "{supply}");
     // Every answer carries the usual headers.
     let answer = client.agent.get(format!("{}/", client.address)).call().unwrap();
     for (name, part) in [
