@@ -300,19 +300,19 @@ fn study(supply: &Supply, study: &Study, scope: &Scope<'_>, findings: &mut Findi
         _ => FrequencyGrid { from: 0.0, to: 0.0, per_decade: PER_DECADE },
     };
     let at = study.step().map(|step| number(&step.at, Unit::Second, (0.0, duration), "Time of the step"));
-    let step = study.step().zip(at).map(|(step, at)| {
-        if let Err(message) = stepped(supply, step) {
-            let remedy = "Name a resistor, a load or a source, and give it currents or voltages that can be read";
-            findings.error("no-step", place(), format!("Study {}: {message}", study.id), remedy);
-        }
-        (step.part.clone(), at)
-    });
+    // A step that cannot be made keeps its own study from being run, and no other.
+    let problem = study.step().and_then(|step| stepped(supply, step).err());
+    if let Some(problem) = &problem {
+        let remedy = "Name a resistor, a load or a source, and give it currents or voltages that can be read";
+        findings.warning("no-step", place(), format!("Study {} cannot be run: {problem}", study.id), remedy);
+    }
     ResolvedStudy {
         id: study.id.clone(),
         kind: study.kind(),
         engine: study.engine,
         begins: course.begins.unwrap_or(study.kind().usually_begins()),
-        step,
+        step: study.step().zip(at).map(|(step, at)| (step.part.clone(), at)),
+        problem,
         questions: questions(supply, study),
         grid,
         duration,

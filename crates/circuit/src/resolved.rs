@@ -66,6 +66,8 @@ pub struct ResolvedStudy {
     pub begins: Begins,
     /// The part it makes step, and when, s.
     pub step: Option<(String, f64)>,
+    /// Why it cannot be run, though others can.
+    pub problem: Option<String>,
     /// What it asks over frequency, and where.
     pub questions: Vec<ResolvedQuestion>,
     /// The frequencies it asks at.

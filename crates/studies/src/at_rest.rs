@@ -10,7 +10,9 @@ use recording::{Chunk, Observer, columns};
 /// Length of what is recorded, s, and its nodes: one step, at rest from its beginning to its end.
 const NODES: [f64; 3] = [0.0, 0.5, 1.0];
 
-pub(crate) fn at_rest(circuit: &Circuit, observer: &mut dyn Observer) -> Simulated {
+/// What is left of it, and how it was found.
+pub(crate) fn at_rest(circuit: &Circuit, observer: &mut dyn Observer) -> (Simulated, String) {
+    let mut how = "at device level, where operating points are found".to_owned();
     let mut simulated = Simulated::new(version(Engine::DeviceLevel));
     match operating_point(&Equations::new(circuit)) {
         Err(error) => simulated.ended = Err(error.to_string()),
@@ -22,8 +24,8 @@ pub(crate) fn at_rest(circuit: &Circuit, observer: &mut dyn Observer) -> Simulat
             let methods: Vec<String> = point.methods.iter().map(ToString::to_string).collect();
             let iterations = point.iterations;
             simulated.remarks = remarks(circuit);
-            simulated.remarks.push(format!("found by {} in {iterations} iterations", methods.join(", then ")));
+            how = format!("at device level, found by {} in {iterations} iterations", methods.join(", then "));
         }
     }
-    simulated
+    (simulated, how)
 }

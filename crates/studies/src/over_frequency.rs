@@ -67,6 +67,15 @@ pub(crate) fn over_frequency(circuit: &Circuit, study: &ResolvedStudy, observer:
         }
     };
     let Answers { frequencies, values, simulated, version, half, remarks } = found.unwrap_or_else(nothing);
+    // What has no bounded answer anywhere has none to show, and takes none from the others.
+    let mut values = values.into_iter();
+    let mut answered: Vec<Vec<Complex64>> = Vec::new();
+    for (question, problem) in study.questions.iter().zip(&mut problems).filter(|(_, problem)| problem.is_none()) {
+        let own = values.next().unwrap_or_default();
+        *problem = question.asks.as_ref().ok().and_then(|ask| no_answer(ask, &own));
+        answered.extend(problem.is_none().then_some(own));
+    }
+    let values = answered;
     // What is unbounded at a frequency has no place in a picture.
     let kept: Vec<bool> = (0..frequencies.len()).map(|k| values.iter().all(|v| v[k].is_finite())).collect();
     if kept.iter().any(|kept| !kept) {
@@ -81,11 +90,7 @@ pub(crate) fn over_frequency(circuit: &Circuit, study: &ResolvedStudy, observer:
             None => keep(values.next().unwrap_or_default()).collect(),
             Some(_) => Vec::new(),
         };
-        let problem = problem.or_else(|| no_loop(question.asks.as_ref().ok()?, &values));
-        let (re, im) = match problem {
-            None => values.iter().map(|z| (z.re, z.im)).unzip(),
-            Some(_) => Default::default(),
-        };
+        let (re, im) = values.iter().map(|z| (z.re, z.im)).unzip();
         Curve { id: question.id.clone(), asks: question.kind, unit: question.unit, re, im, problem }
     });
     let curves: Vec<Curve> = curves.collect();
@@ -111,9 +116,19 @@ fn nothing() -> Answers {
     }
 }
 
-/// What is said of a pin that nothing comes round to.
-fn no_loop(ask: &ResolvedAsk, values: &[Complex64]) -> Option<String> {
-    let ResolvedAsk::LoopGain { part, pin, .. } = ask else { return None };
-    let none = values.iter().all(|gain| gain.norm() < NO_LOOP);
-    none.then(|| format!("no loop passes through {part}.{pin}; name a pin that the feedback passes through"))
+/// What is said where nothing comes round to a pin, where nothing comes of a source, and of what is bounded nowhere.
+fn no_answer(ask: &ResolvedAsk, values: &[Complex64]) -> Option<String> {
+    if values.iter().any(|value| value.is_finite()) {
+        let ResolvedAsk::LoopGain { part, pin, .. } = ask else { return None };
+        let none = values.iter().all(|gain| gain.norm() < NO_LOOP);
+        return none
+            .then(|| format!("no loop passes through {part}.{pin}; name a pin that the feedback passes through"));
+    }
+    Some(match ask {
+        ResolvedAsk::LineRejection { source, signal } => {
+            format!("nothing of {source} reaches {signal}, so there is no figure of what is kept from it")
+        }
+        ResolvedAsk::InputImpedance { source } => format!("no current answers {source}: it feeds nothing"),
+        _ => "it is bounded at no frequency".to_owned(),
+    })
 }

@@ -78,7 +78,7 @@ pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn
     }
     let bytes = bytes_of(nodes, columns.len());
     let mut bounded = Bounded { kept, reached: 0.0, bytes };
-    if !study.kind.takes_time() {
+    if study.problem.is_some() || !study.kind.takes_time() {
         let (simulated, why) = timeless(circuit, study, &mut bounded);
         let outcome = judge(circuit, &columns, kept, index, simulated, 0.0, why)?;
         return Ok(Ran { outcome, kept: None });
@@ -117,10 +117,13 @@ pub fn go_on(circuit: &Circuit, study: &str, from: Option<&Kept>, kept: &mut dyn
     Ok(Ran { outcome, kept: left })
 }
 
-/// A study in which no time passes.
+/// A study in which no time passes, or that cannot be run.
 fn timeless(circuit: &Circuit, study: &ResolvedStudy, observer: &mut dyn Observer) -> (Simulated, String) {
+    if let Some(problem) = &study.problem {
+        return (Simulated { ended: Err(problem.clone()), ..Simulated::new(String::new()) }, String::new());
+    }
     if study.kind == StudyKind::OperatingPoint {
-        return (at_rest(circuit, observer), "at device level, where operating points are found".to_owned());
+        return at_rest(circuit, observer);
     }
     let Asked { ended, curves, simulated, version, remarks } = over_frequency(circuit, study, observer);
     (Simulated { ended, remarks, curves: Some(curves), ..Simulated::new(version) }, simulated)

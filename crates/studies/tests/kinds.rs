@@ -80,6 +80,18 @@ proptest! {
     }
 }
 
+/// A step of a part that is gone keeps its own study from being run, in words, and no other.
+#[test]
+fn a_step_that_cannot_be_made_keeps_its_study_alone_from_running() {
+    let load = part("R2", KindId::Resistor, &[("a", "out"), ("b", "gnd")], &[("resistance", "12")]);
+    let mut supply = filtered(load);
+    let step = Step { part: "I9".into(), to: "1".into(), at: "0".into(), ..Step::default() };
+    supply.studies = vec![stepped(Some(step)), Study::new("on", "On", StudySettings::SwitchOn(Course::lasting("1m")))];
+    assert_eq!(done(&supply, "on").0.end, End::Done);
+    let (failed, _) = done(&supply, "s");
+    assert!(matches!(&failed.end, End::Failed { message } if message.contains("no part I9")), "{:?}", failed.end);
+}
+
 /// A study begins where it is told to, whatever its kind.
 #[test]
 fn a_study_begins_where_it_is_told_to() {

@@ -238,6 +238,24 @@ fn what_cannot_be_answered_is_said_beside_what_can() {
     assert!(error.contains("V7"), "{error}");
 }
 
+/// What has no bounded answer anywhere takes nothing from the others: a source that reaches nothing beside a filter.
+#[test]
+fn an_unbounded_answer_takes_none_from_the_others() {
+    let mut parts = filter([1.0, 1e-5, 1e-5, 0.1]);
+    parts.push(part("V7", "dc_source", &[("plus", "far"), ("minus", "gnd")], json!({ "voltage": "1" })));
+    parts.push(part("R7", "resistor", &[("a", "far"), ("b", "gnd")], json!({ "resistance": "1k" })));
+    let zout = question("zout", json!({ "output_impedance": { "net": "out" } }));
+    let kept = question("kept", json!({ "line_rejection": { "source": "V7", "signal": "out.v" } }));
+    for questions in [json!([zout, kept]), json!([kept, zout])] {
+        let found = asked(&parts, (10.0, 1e6), &questions, json!({}));
+        let curves = found.curves.as_ref().unwrap();
+        assert_eq!(found.end, End::Done);
+        assert!(curves.formula("zout").unwrap().len() > 50);
+        let error = curves.formula("kept").unwrap_err();
+        assert!(error.contains("nothing of V7 reaches out.v"), "{error}");
+    }
+}
+
 /// Asked together about a settled period, each answer is the one it gives alone, whatever is asked beside it.
 #[test]
 fn asked_together_is_asked_alone_about_a_settled_period() {
