@@ -7,6 +7,18 @@ use crate::table::{Column, Data, FormatError, MOST_VALUES, Sheet, Table};
 /// # Errors
 /// [`FormatError`] if it cannot be written.
 pub fn csv(table: &Table) -> Result<Data, FormatError> {
+    along("t [s]", table)
+}
+
+/// The same of columns over frequency, Hz, which stands where the table has its times.
+///
+/// # Errors
+/// As [`csv()`].
+pub fn csv_over_frequency(table: &Table) -> Result<Data, FormatError> {
+    along("f [Hz]", table)
+}
+
+fn along(first: &str, table: &Table) -> Result<Data, FormatError> {
     let mut writer = csv::Writer::from_writer(Vec::new());
     // A head that begins with a sign would be worked out by a spreadsheet.
     let bare = |text: &str| if text.starts_with(['=', '+', '-', '@']) { format!("({text})") } else { text.to_owned() };
@@ -15,7 +27,7 @@ pub fn csv(table: &Table) -> Result<Data, FormatError> {
         unit => format!("{} [{unit}]", bare(&column.name)),
     };
     let mut rows = || {
-        writer.write_record(std::iter::once("t [s]".to_owned()).chain(table.columns.iter().map(head)))?;
+        writer.write_record(std::iter::once(first.to_owned()).chain(table.columns.iter().map(head)))?;
         for (k, t) in table.times.iter().enumerate() {
             let value =
                 |c: &Column| c.values.get(k).filter(|v| v.is_finite()).map_or(String::new(), |v| format!("{v:e}"));

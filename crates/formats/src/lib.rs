@@ -1,4 +1,5 @@
-//! Traces in open formats: CSV (RFC 4180), Apache Arrow and Parquet, COMTRADE (IEEE C37.111-2013, IEC 60255-24).
+//! Traces in open formats: CSV (RFC 4180), Apache Arrow and Parquet, COMTRADE (IEEE C37.111-2013, IEC 60255-24). Impedances
+//! over frequency: Touchstone 2.0.
 //!
 //! Everything passes through a [`Table`]: times and columns of values, with their names and units as text. What reads
 //! says in words, with the line, what it cannot make sense of.
@@ -15,11 +16,13 @@ mod columnar;
 mod comtrade;
 mod delimited;
 mod table;
+mod touchstone;
 
 pub use columnar::{arrow, parquet};
 pub use comtrade::comtrade;
-pub use delimited::csv;
+pub use delimited::{csv, csv_over_frequency};
 pub use table::{Column, Data, FormatError, MOST_VALUES, Sheet, Table};
+pub use touchstone::touchstone;
 
 /// Reads a file by what it is: COMTRADE in one file (`.cff`), or a table of numbers in text. A COMTRADE configuration and
 /// its data, if in two files, are read as one, the configuration first, with a line `--- file type: DAT … ---` between.

@@ -3,6 +3,8 @@
 use super::address::RunPath;
 use super::app::App;
 use super::errors::{ApiError, Body, few};
+use super::table::File;
+use crate::recorded::in_columns;
 use axum::Json;
 use axum::extract::{Path, State};
 use circuit::{AskKind, ReadingMeasure, ReadingOf, ResolvedReading, Supply};
@@ -135,6 +137,59 @@ pub(crate) async fn span(
         Err(problem) => CurveSpanShown { formula, unit: None, span: None, problem: Some(problem) },
     };
     app.think(move || formulas.into_iter().map(of).collect()).await.map(Json)
+}
+
+/// Curves as a file.
+#[derive(Deserialize, JsonSchema)]
+pub(crate) struct CurveFile {
+    formulas: Vec<String>,
+    #[serde(default)]
+    format: CurveFormat,
+}
+
+/// An open format for what stands over frequency.
+#[derive(Clone, Copy, Default, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case")]
+pub(crate) enum CurveFormat {
+    /// RFC 4180: real and imaginary parts.
+    #[default]
+    Csv,
+    /// Touchstone 2.0: one impedance.
+    Touchstone,
+}
+
+/// Curves of a run in an open format.
+pub(crate) async fn file(
+    State(app): State<App>,
+    Path(RunPath { run }): Path<RunPath>,
+    Body(CurveFile { formulas, format }): Body<CurveFile>,
+) -> Result<File, ApiError> {
+    few("curves", &formulas)?;
+    let curves = found(&app, run).await?;
+    app.think(move || written(&curves, &formulas, format)).await?
+}
+
+fn written(curves: &Curves, formulas: &[String], format: CurveFormat) -> Result<File, ApiError> {
+    let unusable = |problem: String| ApiError::unusable(problem);
+    match (format, formulas) {
+        (CurveFormat::Touchstone, [formula]) => {
+            if curves.unit(formula).map_err(unusable)? != Unit::Ohm {
+                return Err(ApiError::unusable(format!("{formula} is no impedance; a Touchstone file holds one")));
+            }
+            let values = curves.formula(formula).map_err(unusable)?;
+            let parts: Vec<(f64, f64)> = values.iter().map(|z| (z.re, z.im)).collect();
+            let bytes = formats::touchstone(formula, &curves.frequencies, &parts);
+            Ok(File("text/plain; charset=utf-8", bytes))
+        }
+        (CurveFormat::Touchstone, _) => {
+            Err(ApiError::unusable("a Touchstone file holds one impedance; name one curve"))
+        }
+        (CurveFormat::Csv, _) => {
+            let table = in_columns(curves, formulas).map_err(unusable)?;
+            let bytes = formats::csv_over_frequency(&table).map_err(|error| unusable(error.to_string()))?;
+            Ok(File("text/csv; charset=utf-8", bytes))
+        }
+    }
 }
 
 /// The curves of a run.

@@ -117,6 +117,7 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/runs/{run}/table", post_with(table::table, |o| o.id("tableOfTraces")))
         .api_route("/api/runs/{run}/curves", post_with(curves::curves, |o| o.id("curves")))
         .api_route("/api/runs/{run}/curve-span", post_with(curves::span, |o| o.id("curveSpan")))
+        .api_route("/api/runs/{run}/curve-file", post_with(curves::file, |o| o.id("curveFile")))
         .api_route("/api/runs/{run}/figures", post_with(figures::of_run, |o| o.id("figuresOfRun")))
         .api_route("/api/runs/{run}/harmonics", post_with(harmonics::harmonics, |o| o.id("harmonics")))
         .api_route("/api/runs/{run}/measure", post_with(span::measure, |o| o.id("measure")))

@@ -212,6 +212,9 @@ fn ready(document: &Supply, study: String) -> Result<Ready, ApiError> {
     let circuit = resolve(&document).map_err(ApiError::blocked)?;
     let found = circuit.studies.iter().find(|s| s.id == study);
     let found = found.ok_or_else(|| ApiError::unusable(format!("the supply has no study named {study}")))?;
+    if let Some(problem) = &found.problem {
+        return Err(ApiError::unusable(problem.clone()));
+    }
     // Which engine it is may take a trial.
     let engine_version = block_in_place(|| studies::version_for(&circuit, found));
     let duration = found.duration;

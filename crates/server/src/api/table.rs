@@ -58,7 +58,7 @@ impl Format {
 }
 
 /// A file with its media type.
-pub(crate) struct File(&'static str, Vec<u8>);
+pub(crate) struct File(pub(super) &'static str, pub(super) Vec<u8>);
 
 impl IntoResponse for File {
     fn into_response(self) -> Response {

@@ -1,6 +1,6 @@
 //! Commands on supply documents, without a database.
 
-use crate::recorded::Spool;
+use crate::recorded::{Spool, in_columns};
 use circuit::{Circuit, Finding, MEASURES, Severity, Signal, Supply, resolve};
 use quantity::show;
 use readings::Recipe;
@@ -8,7 +8,7 @@ use recording::{Chunks, Column, repeated};
 use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
-use studies::{End, Outcome, Standing, StudyError};
+use studies::{Curves, End, Outcome, Standing, StudyError};
 
 const BAD_INPUT: u8 = 2;
 
@@ -116,8 +116,12 @@ pub(super) fn run(file: &Path, study: Option<&str>, out: Option<&Path>, json: bo
     } else {
         report(&supply, study, &outcome);
     }
+    let write = |folder: &Path| match &outcome.curves {
+        Some(curves) => write_curves(folder, study, curves),
+        None => write_traces(folder, study, &circuit, &kept),
+    };
     if let Some(folder) = out
-        && let Err(error) = write_traces(folder, study, &circuit, &kept)
+        && let Err(error) = write(folder)
     {
         return failed(format!("the traces cannot be written to {}: {error}", folder.display()));
     }
@@ -179,6 +183,13 @@ fn report(supply: &Supply, study: &str, outcome: &Outcome) {
 }
 
 /// Writes every signal at every node as CSV (RFC 4180), the time first.
+fn write_curves(folder: &Path, study: &str, curves: &Curves) -> Result<(), Box<dyn std::error::Error>> {
+    std::fs::create_dir_all(folder)?;
+    let answered = curves.curves.iter().filter(|curve| curve.problem.is_none()).map(|curve| curve.id.clone());
+    let table = in_columns(curves, &answered.collect::<Vec<_>>())?;
+    Ok(std::fs::write(folder.join(format!("{study}.csv")), formats::csv_over_frequency(&table)?)?)
+}
+
 fn write_traces(
     folder: &Path,
     study: &str,

@@ -2,6 +2,7 @@
 
 mod asked;
 mod client;
+mod curves;
 mod deletion;
 mod ends;
 mod faults;
