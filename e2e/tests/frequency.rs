@@ -64,6 +64,11 @@ async fn an_unstable_regulator_is_found_and_mended() -> Result<()> {
     study(&page, "Loop and impedances").await?;
     page.run_plain().await?;
     let after = read(&page, "margin", |degrees| degrees > 45.0).await?;
+    // A verdict leads to the frequency that decided it.
+    page.click("[data-testid=requirement-masked_zout] button").await?;
+    let ends = page.text("svg[aria-label='Frequency axis and span']", |text| text.contains("kHz")).await?;
+    ensure!(ends.contains("A "), "{ends}");
+    page.picture("decided.png").await?;
     println!("margin {margin} to {after}°, valley {valley} mV, recovery {slow} to {fast} µs");
     // The run before stands behind, and a formula of curves beside the others.
     page.click_on(Locator::XPath("//select[@aria-label='Run behind the traces']/option[2]")).await?;
@@ -104,6 +109,21 @@ async fn questions_are_offered_and_what_has_no_answer_says_why() -> Result<()> {
     page.client.active_element().await?.send_keys("\u{E00C}").await?;
     page.run_plain().await?;
     page.text("[aria-label='Strips'] [role=alert]", |text| text.contains("no loop passes through C1.plus")).await?;
-    page.picture("no-loop.png").await?;
+    // A curve's new name is followed by its strip; one that is taken is not.
+    page.press("Settings of the study").await?;
+    let name = page.find("[aria-label='Name of the curve zin']").await?;
+    name.send_keys("\u{E009}a\u{E000}zout\u{E007}").await?;
+    page.find("[aria-label='Name of the curve zin']").await?;
+    let name = page.find("[aria-label='Name of the curve zin']").await?;
+    name.send_keys("\u{E009}a\u{E000}seen\u{E007}").await?;
+    page.find("[aria-label='Name of the curve seen']").await?;
+    page.client.active_element().await?.send_keys("\u{E00C}").await?;
+    page.run_plain().await?;
+    page.text("[data-testid=span-seen]", |text| text.contains("Ω")).await?;
+    // What is saved is written by the server.
+    page.press("Save or copy the strips").await?;
+    page.click_on(Locator::XPath("//*[@role='menuitem'][contains(., 'Touchstone')]")).await?;
+    let port = String::from_utf8(page.saved_file("ts").await?)?;
+    ensure!(port.contains("# Hz Z RI R 1") && port.ends_with("[End]\n"), "{port}");
     page.close().await
 }

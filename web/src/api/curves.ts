@@ -1,6 +1,6 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
 
-import { api, isOver, taken, type Run } from "./client";
+import { api, isOver, problemOf, taken, type Run } from "./client";
 import type { components } from "./schema";
 
 type Schemas = components["schemas"];
@@ -54,4 +54,14 @@ export function useCurveSpan(run: Run | undefined, formulas: string[], from: num
         }),
       ),
   });
+}
+
+/** Curves as a file in an open format; or what is wrong, in words. */
+export async function fileOfCurves(run: Run, body: Schemas["CurveFile"]): Promise<Blob | string> {
+  const answer = await api.POST("/api/runs/{run}/curve-file", {
+    params: { path: { run: run.id } },
+    body,
+    parseAs: "blob",
+  });
+  return answer.data === undefined ? problemOf(answer.error) : (answer.data as unknown as Blob);
 }

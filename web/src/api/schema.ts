@@ -724,6 +724,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/curve-file": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post: operations["curveFile"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/runs/{run}/figures": {
     parameters: {
       query?: never;
@@ -1228,6 +1244,13 @@ export interface components {
       /** @description Its unit. */
       unit: components["schemas"]["Unit"];
     };
+    /** @description Curves as a file. */
+    CurveFile: {
+      format?: components["schemas"]["CurveFormat"];
+      formulas: string[];
+    };
+    /** @description An open format for what stands over frequency. */
+    CurveFormat: "csv" | "touchstone";
     /** @description How curves over frequency are drawn. */
     CurveLook: {
       /** @description Whether magnitudes stand in decibels, of one, or of one ohm. */
@@ -5549,6 +5572,33 @@ export interface operations {
           "application/json": components["schemas"]["CurveSpanShown"][];
         };
       };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  curveFile: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    /** @description Curves as a file. */
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["CurveFile"];
+      };
+    };
+    responses: {
       /** @description What went wrong, where, and what to do. */
       default: {
         headers: {

@@ -3,6 +3,7 @@ import { useState } from "react";
 
 import type { Strip } from "../api/client";
 import { Grip } from "../strips/grip";
+import type { Moves } from "../strips/stack";
 import { signalsOf, withSignals } from "../strips/usestrips";
 import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";
@@ -17,16 +18,10 @@ const SIDES: Record<Side, string> = {
   plane: "complex plane",
 };
 
-interface Props {
+interface Props extends Moves {
   strip: Strip;
-  nth: number;
-  alone: boolean;
   /** Curves the study asks for. */
   offered: string[];
-  onChange: (strip: Strip) => void;
-  onOver: (place: number | undefined) => void;
-  onMove: (place: number) => void;
-  onRemove: () => void;
 }
 
 /** What can be done to a strip of curves: what of them it shows, which, where it stands. */

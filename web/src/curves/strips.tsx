@@ -1,10 +1,11 @@
-import { useEffect, useMemo, useRef, useState, type RefObject } from "react";
+import { useEffect, useMemo, useRef, type RefObject } from "react";
 
 import { isOver, nameOf, type Run, type Strip as StripLook, type Supply } from "../api/client";
 import { useCurves, useCurveSpan, useCurvesOf, type Curves, type Mask } from "../api/curves";
 import { ReferenceMenu } from "../strips/behind";
-import { Edge, heightsOf } from "../strips/edge";
-import { coloursIn, moved, signalsOf, useStrips } from "../strips/usestrips";
+import { SpanButtons } from "../strips/spanbuttons";
+import { Stack } from "../strips/stack";
+import { coloursIn, signalsOf, useStrips } from "../strips/usestrips";
 import { onViewKey, useArea, useSettled, type Seen } from "../strips/viewing";
 import type { Editing } from "../frame/editing";
 import { decadesOf, FREQUENCY, hertzOf, LEFT, traceColour, type Size, type View } from "../plot/frame";
@@ -13,7 +14,6 @@ import { Plot } from "../plot/plot";
 import type { Drawn } from "../plot/save";
 import { SpanRuler } from "../plot/spanruler";
 import { Strip, zoomed } from "../plot/strip";
-import { Button } from "../ui/button";
 import { Notice } from "../ui/states";
 import { CurveChoice, CurveControls } from "./controls";
 import { drawComplexPlane, drawCurves, type DrawnCurve } from "./draw";
@@ -102,14 +102,6 @@ export function CurveStrips(props: Props) {
     return { from: sorted, to: sorted };
   }, [found.data]);
   const colour = (formula: string) => `var(${traceColour(palette.get(formula) ?? 0)})`;
-  const change = (index: number, strip: StripLook) =>
-    setStrips(strips.map((each, i) => (i === index ? strip : each)));
-  const [pulled, setPulled] = useState<{ strip: number; share: number }>();
-  const heights = heightsOf(
-    strips.map((strip, i) => (pulled?.strip === i ? pulled.share : (strip.height ?? 1))),
-    size.height,
-  );
-  const [over, setOver] = useState<number>();
   const pictures = useRef(new Map<number, Drawn>());
   const questions = found.data?.questions.map((question) => question.id) ?? [];
   const title = supply.studies?.find((s) => s.id === study)?.title ?? study;
@@ -121,30 +113,13 @@ export function CurveStrips(props: Props) {
       onKeyDown={(event) => onViewKey(event, view, setView)}
     >
       <div className="flex h-7 shrink-0 items-center gap-0.5 px-2 text-xs text-muted">
-        <Button
-          look="quiet"
-          className="h-6 text-xs"
-          onClick={() => setView(undefined)}
-          title="Show all frequencies (0)"
-        >
-          All of it
-        </Button>
-        <Button
-          look="quiet"
-          className="h-6 text-xs"
-          title="Show the span and a little beside it"
-          onClick={() => setView(zoomed(span, (span.from + span.to) / 2, 1.2))}
-        >
-          Zoom to span
-        </Button>
-        <Button
-          look="quiet"
-          className="h-6 text-xs"
-          title="Set the span to the middle of what is shown"
-          onClick={() => setSpan(zoomed(view, (view.from + view.to) / 2, 0.5))}
-        >
-          Span here
-        </Button>
+        <SpanButtons
+          all={["All of it", "Show all frequencies (0)"]}
+          view={view}
+          span={span}
+          onView={setView}
+          onSpan={setSpan}
+        />
         <span className="grow" />
         <ReferenceMenu
           runs={others.filter((other) => other.id !== run?.id)}
@@ -153,6 +128,7 @@ export function CurveStrips(props: Props) {
         />
         {run && found.data && (
           <SaveCurves
+            run={run}
             name={[supply.title, title, nameOf(run)]}
             curves={found.data}
             view={view}
@@ -193,56 +169,36 @@ export function CurveStrips(props: Props) {
             choose a curve.
           </Notice>
         )}
-        {run &&
-          strips.map((strip, i) => (
-            <div
-              key={i}
-              data-strip={i}
-              className={`group relative border-b border-hairline ${over === i ? "bg-copper-soft" : ""}`}
-            >
-              <CurveStrip
-                strip={strip}
-                curves={drawn[i] ?? []}
-                half={found.data?.half ?? undefined}
-                masks={(found.data?.masks ?? []).filter((mask) => signalsOf(strip).includes(mask.formula))}
-                view={view}
-                span={span}
-                size={{ width: size.width, height: (heights[i] ?? 100) - 1 }}
-                onView={setView}
-                onFull={() => setView(undefined)}
-                onSpan={setSpan}
-                drawn={pictures}
-                place={i}
-              />
-              <div className="absolute bottom-1" style={{ left: LEFT + 8 }}>
-                {problems(strip).map((curve) => (
-                  <p key={curve.formula} role="alert" className="text-xs text-missed">
-                    {curve.formula}: {curve.problem}
-                  </p>
-                ))}
-              </div>
-              <CurveControls
-                strip={strip}
-                nth={i}
-                alone={strips.length === 1}
-                offered={questions}
-                onChange={(next) => change(i, next)}
-                onOver={setOver}
-                onMove={(to) => setStrips(moved(strips, i, to))}
-                onRemove={() => setStrips(strips.filter((_, k) => k !== i))}
-              />
-              <Edge
-                nth={i}
-                share={strip.height ?? 1}
-                perShare={(heights[i] ?? 100) / (pulled?.strip === i ? pulled.share : (strip.height ?? 1))}
-                onPull={(share) => setPulled({ strip: i, share })}
-                onLeave={(share) => {
-                  setPulled(undefined);
-                  change(i, { ...strip, height: share });
-                }}
-              />
-            </div>
-          ))}
+        {run && strips.length > 0 && (
+          <Stack strips={strips} size={size} onStrips={setStrips}>
+            {(strip, own, moves) => (
+              <>
+                <CurveStrip
+                  strip={strip}
+                  curves={drawn[moves.nth] ?? []}
+                  half={found.data?.half ?? undefined}
+                  masks={(found.data?.masks ?? []).filter((mask) => signalsOf(strip).includes(mask.formula))}
+                  view={view}
+                  span={span}
+                  size={own}
+                  onView={setView}
+                  onFull={() => setView(undefined)}
+                  onSpan={setSpan}
+                  drawn={pictures}
+                  place={moves.nth}
+                />
+                <div className="absolute bottom-1" style={{ left: LEFT + 8 }}>
+                  {problems(strip).map((curve) => (
+                    <p key={curve.formula} role="alert" className="text-xs text-missed">
+                      {curve.formula}: {curve.problem}
+                    </p>
+                  ))}
+                </div>
+                <CurveControls strip={strip} offered={questions} {...moves} />
+              </>
+            )}
+          </Stack>
+        )}
       </div>
       {run && found.data && (
         <>

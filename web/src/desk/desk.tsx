@@ -6,6 +6,7 @@ import { CurveStrips } from "../curves/strips";
 import { Drawing } from "../drawing/drawing";
 import type { Editing } from "../frame/editing";
 import type { Standing } from "../frame/standing";
+import { decadesOf } from "../plot/frame";
 import { TapsContext } from "../taps/taps";
 import { useKept } from "../ui/kept";
 import { ArrangementSwitch, type Arrangement } from "./arrangement";
@@ -34,6 +35,8 @@ interface Props {
 }
 
 const NOTHING_CHOSEN: Seen = {};
+/** Decades beside the frequency that decided a verdict. */
+const BESIDE = 0.2;
 
 /** The main view: drawing, strips, numbers. */
 export function Desk(props: Props) {
@@ -134,6 +137,12 @@ export function Desk(props: Props) {
           const place = lookAt(supply, standing, reading, look?.nth ?? 0);
           if (!place) return;
           setLook(place);
+          const at = place.span.to;
+          // Over frequency the one that decided is brought into the middle of the span.
+          if (supply.studies?.find((s) => s.id === place.study)?.kind === "frequency" && at > 0) {
+            const decided = { from: decadesOf(at) - BESIDE, to: decadesOf(at) + BESIDE };
+            setLooks((all) => ({ ...all, [place.study]: { span: decided } }));
+          }
           props.onStudy(place.study);
           if (arrangement === "drawing" || arrangement === "numbers") setArrangement("beside");
           editing.change("show what was read", (document) => {

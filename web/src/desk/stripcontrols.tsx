@@ -4,24 +4,18 @@ import type { Run, Strip, StripTrace, Supply, Unit } from "../api/client";
 import { Button } from "../ui/button";
 import { Menu, MenuItem } from "../ui/menu";
 import { Grip } from "../strips/grip";
+import type { Moves } from "../strips/stack";
 import { StripLook } from "./striplook";
 import { SignalTray } from "./tray";
 import { signalsOf, withSignals } from "../strips/usestrips";
 
-interface Props {
+interface Props extends Moves {
   id: string;
   supply: Supply;
   run?: Run;
   strip: Strip;
-  alone: boolean;
-  /** The strip's place. */
-  nth: number;
   unitOf: (signal: string) => Unit;
   colourOf: (trace: StripTrace) => number;
-  onChange: (strip: Strip) => void;
-  onOver: (place: number | undefined) => void;
-  onMove: (place: number) => void;
-  onRemove: () => void;
 }
 
 /** What can be done to one strip; shown while the pointer or the focus is there. */

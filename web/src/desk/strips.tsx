@@ -18,18 +18,18 @@ import type { Drawn } from "../plot/save";
 import { SpanRuler } from "../plot/spanruler";
 import { zoomed } from "../plot/strip";
 import { ImportDialog } from "../measured/importing";
-import { Button } from "../ui/button";
 import { useKept } from "../ui/kept";
 import { Notice } from "../ui/states";
 import { ReferenceMenu } from "../strips/behind";
 import { CrossingSearch } from "./crossing";
-import { Edge, heightsOf } from "../strips/edge";
 import { SaveMenu } from "./savemenu";
 import { ShownStrip } from "./shown";
 import { SpanTable } from "./spantable";
 import { StripControls } from "./stripcontrols";
 import { SignalTray } from "./tray";
-import { coloursIn, moved, signalsOf, stripOf, useStrips } from "../strips/usestrips";
+import { SpanButtons } from "../strips/spanbuttons";
+import { Stack } from "../strips/stack";
+import { coloursIn, signalsOf, stripOf, useStrips } from "../strips/usestrips";
 import { onViewKey, useArea, useSettled, type Seen } from "../strips/viewing";
 
 /** A place in a run to look at: what decided a verdict. */
@@ -65,6 +65,7 @@ const UNITS: Record<string, Unit> = { v: "volt", i: "ampere", p: "watt" };
 const STEP = 128;
 const WIDTHS = { fine: 1, usual: 1.5, bold: 3 };
 const EMPTY: Strip[] = [{ traces: [] }];
+const NO_TRACES: Trace[] = [];
 
 /** The unit of a signal by its letter, until the run says. */
 const guessed = (signal: string): Unit => UNITS[signal.at(-1) ?? "v"] ?? "volt";
@@ -151,18 +152,6 @@ export function Strips(props: Props) {
     return { from: all("features_near_from"), to: all("features_near_to") };
   }, [measures.data]);
 
-  const change = (index: number, strip: Strip) => setStrips(strips.map((s, i) => (i === index ? strip : s)));
-  const [pulled, setPulled] = useState<{ strip: number; share: number }>();
-  const shares = strips
-    .map((strip, i) => (pulled?.strip === i ? pulled.share : (strip.height ?? 1)))
-    .join(" ");
-  const heights = useMemo(() => heightsOf(shares.split(" ").map(Number), size.height), [shares, size.height]);
-  const sizes = useMemo(
-    () => heights.map((height) => ({ width: size.width, height: height - 1 })),
-    [heights, size.width],
-  );
-  // The place a strip that is dragged would go to.
-  const [over, setOver] = useState<number>();
   const pictures = useRef(new Map<number, Drawn>());
   return (
     <section
@@ -172,31 +161,13 @@ export function Strips(props: Props) {
       onKeyDown={(event) => onViewKey(event, view, setView)}
     >
       <div className="flex h-7 shrink-0 items-center gap-0.5 px-2 text-xs text-muted">
-        <Button
-          look="quiet"
-          className="h-6 text-xs"
-          onClick={() => setView(undefined)}
-          title="Show the whole run (0)"
-        >
-          Whole run
-        </Button>
-        <Button
-          look="quiet"
-          className="h-6 text-xs"
-          disabled={!span}
-          title="Show the span and a little beside it"
-          onClick={() => span && setView(zoomed(span, (span.from + span.to) / 2, 1.2))}
-        >
-          Zoom to span
-        </Button>
-        <Button
-          look="quiet"
-          className="h-6 text-xs"
-          title="Set the span to the middle of what is shown"
-          onClick={() => setSpan(zoomed(view, (view.from + view.to) / 2, 0.5))}
-        >
-          Span here
-        </Button>
+        <SpanButtons
+          all={["Whole run", "Show the whole run (0)"]}
+          view={view}
+          span={span}
+          onView={setView}
+          onSpan={setSpan}
+        />
         <CrossingSearch
           id={props.id}
           run={run}
@@ -277,57 +248,37 @@ export function Strips(props: Props) {
             choose a signal: a voltage of a net, or the current of a part.
           </Notice>
         )}
-        {run &&
-          saved.length > 0 &&
-          drawn.map((traces, i) => {
-            const strip = strips[i] ?? { traces: [] };
-            return (
-              <div
-                key={i}
-                data-strip={i}
-                className={`group relative border-b border-hairline ${over === i ? "bg-copper-soft" : ""}`}
-              >
+        {run && saved.length > 0 && (
+          <Stack strips={strips} size={size} onStrips={setStrips}>
+            {(strip, own, moves) => (
+              <>
                 <ShownStrip
                   look={strip}
                   run={run}
                   behind={runsBehind}
-                  traces={traces}
+                  traces={drawn[moves.nth] ?? NO_TRACES}
                   view={settledFor(strip) ? settled : view}
                   span={settledFor(strip) ? settledSpan : span}
-                  size={sizes[i] ?? size}
+                  size={own}
                   onView={setView}
                   onFull={() => setView(undefined)}
                   onSpan={setSpan}
                   drawn={pictures}
-                  place={i}
+                  place={moves.nth}
                 />
                 <StripControls
                   id={props.id}
                   supply={supply}
                   run={run}
                   strip={strip}
-                  alone={strips.length === 1}
-                  nth={i}
                   unitOf={unitOf}
                   colourOf={colourOf}
-                  onChange={(next) => change(i, next)}
-                  onOver={setOver}
-                  onMove={(to) => setStrips(moved(strips, i, to))}
-                  onRemove={() => setStrips(strips.filter((_, k) => k !== i))}
+                  {...moves}
                 />
-                <Edge
-                  nth={i}
-                  share={strip.height ?? 1}
-                  perShare={(heights[i] ?? 100) / (pulled?.strip === i ? pulled.share : (strip.height ?? 1))}
-                  onPull={(share) => setPulled({ strip: i, share })}
-                  onLeave={(share) => {
-                    setPulled(undefined);
-                    change(i, { ...strip, height: share });
-                  }}
-                />
-              </div>
-            );
-          })}
+              </>
+            )}
+          </Stack>
+        )}
       </div>
       {run && (
         <>

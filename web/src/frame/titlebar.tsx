@@ -116,7 +116,9 @@ export function TitleBar(props: Props) {
       />
       {run?.state === "stopped" && (
         <span className="figures shrink-0 text-xs text-muted" data-testid="paused">
-          paused at {show(run.simulated_time, "second", 3)} of {show(run.duration, "second", 3)}
+          {run.duration > 0
+            ? `paused at ${show(run.simulated_time, "second", 3)} of ${show(run.duration, "second", 3)}`
+            : "stopped"}
         </span>
       )}
       {going && <Progress run={run} duration={run.duration} />}
@@ -202,7 +204,9 @@ function VerdictTally({ standing, stale }: { standing: Standing; stale: boolean 
 
 function Progress({ run, duration }: { run: Run; duration: number }) {
   const stop = useStopRun();
-  const part = duration > 0 ? Math.min(1, run.simulated_time / duration) : 0;
+  // Where no time passes, it is a part already.
+  const timeless = duration === 0;
+  const part = Math.min(1, timeless ? run.simulated_time : run.simulated_time / duration);
   const left = secondsLeft(run, part);
   return (
     <span className="flex shrink-0 items-center gap-2 text-xs" data-testid="progress">
@@ -215,7 +219,7 @@ function Progress({ run, duration }: { run: Run; duration: number }) {
       <span className="figures">
         {run.state === "queued"
           ? "waiting"
-          : `${Math.round(100 * part)}\u2009%, ${show(run.simulated_time, "second", 3)}`}
+          : `${Math.round(100 * part)}\u2009%${timeless ? "" : `, ${show(run.simulated_time, "second", 3)}`}`}
         {left !== undefined && `, ${left} s left`}
       </span>
       <Button

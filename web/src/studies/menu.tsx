@@ -150,7 +150,14 @@ function Settings({ shown, study, editing, onStudy }: Props) {
         </p>
       )}
       {study.kind === "frequency" && (
-        <QuestionFields id={shown.id} supply={shown.document} study={study} offers={offers} change={change} />
+        <QuestionFields
+          id={shown.id}
+          supply={shown.document}
+          study={study}
+          offers={offers}
+          editing={editing}
+          change={change}
+        />
       )}
       {isStepped(study) && (
         <StepFields id={shown.id} supply={shown.document} study={study} offers={offers} change={change} />

@@ -1,6 +1,7 @@
 import { Plus, Trash2 } from "lucide-react";
 
 import type { Study, StudyOffers, Supply } from "../api/client";
+import type { Editing } from "../frame/editing";
 import { signalNames } from "../readings/draft";
 import { Button } from "../ui/button";
 import { FIELD } from "../ui/field";
@@ -17,6 +18,7 @@ interface Props {
   supply: Supply;
   study: FrequencyStudy;
   offers?: StudyOffers;
+  editing: Editing;
   change: (what: string, edit: (study: Study) => void) => void;
 }
 
@@ -32,7 +34,7 @@ const ASKS: Record<AskKind, [name: string, curve: string]> = {
 const SMALL = `figures min-w-0 ${FIELD} px-1`;
 
 /** What a study asks over frequency: at which frequencies, and the named questions. */
-export function QuestionFields({ id, supply, study, offers, change }: Props) {
+export function QuestionFields({ id, supply, study, offers, editing, change }: Props) {
   const questions = study.questions ?? [];
   const set = (what: string, next: Question[]) =>
     change(what, (s) => {
@@ -46,6 +48,18 @@ export function QuestionFields({ id, supply, study, offers, change }: Props) {
     nets.find((n) => n === "out") ??
     nets[0] ??
     "";
+  // What shows or reads a curve follows its name.
+  const rename = (from: string, to: string) =>
+    editing.change(`rename the curve ${from}`, (document) => {
+      const named = (text: string) => text.replaceAll(new RegExp(`\\b${from}\\b`, "g"), to);
+      const renamed = document.studies?.find((s) => s.id === study.id);
+      if (renamed?.kind !== "frequency") return;
+      for (const question of renamed.questions ?? []) if (question.id === from) question.id = to;
+      for (const trace of renamed.strips?.flatMap((strip) => strip.traces) ?? [])
+        trace.signal = named(trace.signal);
+      for (const reading of document.readings ?? [])
+        if (reading.study === study.id && reading.signal) reading.signal = named(reading.signal);
+    });
   const begun = (kind: AskKind): Asks => {
     const [source = ""] = offers?.sources ?? [];
     if (kind === "loop_gain") return { loop_gain: { pin: offers?.loops[0] ?? "" } };
@@ -113,6 +127,8 @@ export function QuestionFields({ id, supply, study, offers, change }: Props) {
             key={k}
             question={question}
             sources={offers?.sources ?? []}
+            taken={questions.map((other) => other.id)}
+            onRename={(to) => rename(question.id, to)}
             onChange={(next) =>
               set(
                 `change ${question.id}`,
@@ -153,12 +169,15 @@ export function QuestionFields({ id, supply, study, offers, change }: Props) {
 interface RowProps {
   question: Question;
   sources: string[];
+  /** Names of all curves. */
+  taken: string[];
+  onRename: (id: string) => void;
   onChange: (question: Question) => void;
   onRemove: () => void;
 }
 
 /** A question: its curve's name, and what it asks of what. */
-function QuestionRow({ question, sources, onChange, onRemove }: RowProps) {
+function QuestionRow({ question, sources, taken, onRename, onChange, onRemove }: RowProps) {
   const { asks } = question;
   const kind = Object.keys(asks)[0] as AskKind;
   const set = (next: Asks) => onChange({ ...question, asks: next });
@@ -201,7 +220,8 @@ function QuestionRow({ question, sources, onChange, onRemove }: RowProps) {
         spellCheck={false}
         onBlur={(event) => {
           const id = event.target.value.trim();
-          if (/^[A-Za-z]\w*$/.test(id)) onChange({ ...question, id });
+          if (id === question.id) return;
+          if (/^[A-Za-z]\w*$/.test(id) && !taken.includes(id)) onRename(id);
           else event.target.value = question.id;
         }}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
