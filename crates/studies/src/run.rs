@@ -162,7 +162,11 @@ fn judge(
     why: String,
 ) -> Result<Outcome, Unreadable> {
     let study = &circuit.studies[index];
-    let Simulated { ended, health, version, remarks, settled, curves, .. } = simulated;
+    let Simulated { ended, mut health, version, remarks, settled, curves, .. } = simulated;
+    // What failed before its first step has none; infinity cannot be stored.
+    if !health.shortest_step.is_finite() {
+        health.shortest_step = 0.0;
+    }
     let complete = ended == Ok(true);
     let end = match ended {
         Ok(true) => End::Done,

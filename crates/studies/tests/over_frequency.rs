@@ -3,7 +3,7 @@
 use circuit::{ReadingMeasure, Supply, as_run, resolve};
 use mellow_studies::{End, Outcome, Standing, group_delay, run};
 use proptest::prelude::*;
-use recording::{Complex64, Recording};
+use recording::{Chunk, Chunks, Command, Complex64, Observer, Piece, Progress, Recording, Unreadable};
 use serde_json::{Value, json};
 use std::f64::consts::TAU;
 
@@ -254,6 +254,114 @@ fn an_unbounded_answer_takes_none_from_the_others() {
         let error = curves.formula("kept").unwrap_err();
         assert!(error.contains("nothing of V7 reaches out.v"), "{error}");
     }
+}
+
+/// A chopper of resistors alone has no state to be disturbed: what the line does to its output is the divider's share of the time it
+/// is closed, at every frequency.
+#[test]
+fn a_circuit_without_states_answers_by_its_duty() {
+    let drive = json!({ "low": "0", "high": "10", "period": "10u", "width": "3.998u", "rise": "2n", "fall": "2n" });
+    let parts = [
+        part("V1", "dc_source", &[("plus", "in"), ("minus", "gnd")], json!({ "voltage": "12" })),
+        part("VG", "pulse_source", &[("plus", "g"), ("minus", "gnd")], drive),
+        part(
+            "S1",
+            "controlled_switch",
+            &[("a", "in"), ("b", "x"), ("cp", "g"), ("cn", "gnd")],
+            json!({ "on_resistance": "1m" }),
+        ),
+        part("R1", "resistor", &[("a", "x"), ("b", "out")], json!({ "resistance": "1k" })),
+        part("R2", "resistor", &[("a", "out"), ("b", "gnd")], json!({ "resistance": "3k" })),
+    ];
+    let questions = json!([question("h", json!({ "response": { "source": "V1", "signal": "out.v" } }))]);
+    let found = asked(&parts, (10.0, 40e3), &questions, json!({}));
+    assert_eq!(found.end, End::Done);
+    assert!(off(&found, "h", |_| Complex64::from(0.75 * 0.4)) < 2e-3, "{:?}", found.curves);
+}
+
+/// Stops what goes on for long: circuits drawn at random ring undamped.
+#[derive(Default)]
+struct Impatient {
+    kept: Recording,
+    looked: u32,
+}
+
+impl Observer for Impatient {
+    fn progress(&mut self, _: &Progress<'_>) -> Command {
+        self.looked += 1;
+        if self.looked > 100 { Command::Stop } else { Command::Continue }
+    }
+    fn record(&mut self, chunk: Chunk) {
+        self.kept.record(chunk);
+    }
+}
+
+impl Chunks for Impatient {
+    fn whole(&self) -> (f64, f64) {
+        self.kept.whole()
+    }
+    fn folded(&self, from: f64, to: f64, columns: &[usize], take: &mut dyn FnMut(Piece<'_>)) -> Result<(), Unreadable> {
+        self.kept.folded(from, to, columns, take)
+    }
+}
+
+/// Whatever parts there are and however they are joined, asked everything, resting and settled: no study panics, each ends or says why,
+/// and what it leaves can be stored and read back.
+#[test]
+fn whatever_the_circuit_what_is_left_can_be_stored() {
+    const KINDS: [(&str, &[&str]); 10] = [
+        ("resistor", &["a", "b"]),
+        ("capacitor", &["plus", "minus"]),
+        ("inductor", &["a", "b"]),
+        ("dc_source", &["plus", "minus"]),
+        ("pulse_source", &["plus", "minus"]),
+        ("current_source", &["a", "b"]),
+        ("diode", &["a", "k"]),
+        ("mosfet_n", &["d", "g", "s"]),
+        ("amplifier", &["out", "inp", "inn", "vp", "vn"]),
+        ("controlled_switch", &["a", "b", "cp", "cn"]),
+    ];
+    let any_part = (0..KINDS.len(), prop::collection::vec(0..5usize, 5));
+    let config = ProptestConfig { cases: 120, failure_persistence: None, ..ProptestConfig::default() };
+    let ended = std::cell::Cell::new(0);
+    proptest!(config, |(parts in prop::collection::vec(any_part, 2..9))| {
+        let nets = ["gnd", "a", "b", "c", "d"];
+        let made: Vec<Value> = parts.iter().enumerate().map(|(n, (kind, joined))| {
+            let (kind, pins) = KINDS[*kind];
+            let pins: Vec<(&str, &str)> = pins.iter().zip(joined).map(|(pin, net)| (*pin, nets[*net])).collect();
+            part(&format!("X{n}"), kind, &pins, json!({}))
+        // So that most of them rest somewhere.
+        }).chain(nets[1..].iter().map(|net| part(&format!("R{net}"), "resistor", &[("a", net), ("b", "gnd")], json!({})))).collect();
+        let of = |n: usize, asks: Value| question(&format!("q{n}"), asks);
+        let each = (0..parts.len()).flat_map(|n| [
+            of(5 * n, json!({ "input_impedance": { "source": format!("X{n}") } })),
+            of(5 * n + 1, json!({ "line_rejection": { "source": format!("X{n}"), "signal": "a.v" } })),
+            of(5 * n + 2, json!({ "response": { "source": format!("X{n}"), "signal": "X0.i" } })),
+            of(5 * n + 3, json!({ "loop_gain": { "pin": format!("X{n}.inn") } })),
+            of(5 * n + 4, json!({ "loop_gain": { "pin": format!("X{n}.g") } })),
+        ]);
+        let questions: Vec<Value> = each.chain([of(1000, json!({ "output_impedance": { "net": "a" } }))]).collect();
+        let document = json!({ "mellow_coil": 1, "title": "Any", "parts": made, "studies": [
+            { "id": "f", "kind": "frequency", "title": "F", "from": "10", "to": "20k", "per_decade": "2", "questions": questions },
+            { "id": "o", "kind": "operating_point", "title": "O" },
+            { "id": "s", "kind": "settled", "title": "S", "duration": "20u" } ] });
+        let supply = Supply::from_json(&document.to_string()).unwrap();
+        let Ok(circuit) = resolve(&supply) else { return Ok(()) };
+        for study in ["f", "o", "s"] {
+            let outcome = run(&circuit, study, &mut Impatient::default()).unwrap();
+            let text = serde_json::to_string(&outcome).unwrap();
+            let back: Result<Outcome, _> = serde_json::from_str(&text);
+            prop_assert!(back.is_ok(), "{}: {:?} of {}", study, back, text);
+            if outcome.end == End::Done {
+                ended.set(ended.get() + 1);
+                let answered = outcome.curves.iter().flat_map(|curves| &curves.curves);
+                for curve in answered.filter(|curve| curve.problem.is_none()) {
+                    prop_assert!(!curve.re.is_empty() && curve.values().all(|z| z.is_finite()), "{}", curve.id);
+                }
+            }
+        }
+    });
+    assert!(ended.get() > 40, "only {} studies ended", ended.get());
 }
 
 /// Asked together about a settled period, each answer is the one it gives alone, whatever is asked beside it.

@@ -144,8 +144,7 @@ impl SmallSignal {
             let own = if r == c { less } else { Complex64::ZERO };
             -own - turn * change[(r, c)]
         });
-        let first =
-            closed.lu().solve(&left).unwrap_or_else(|| Phasors::from_element(n, Complex64::from(f64::INFINITY)));
+        let first = solved(&closed.lu(), &left);
         let mut read = Phasors::zeros(self.nets.len() - 1 + self.parts.len());
         let mut sums = vec![(Apart::of(&Phasors::zeros(n)), 0.0); steady.len()];
         self.once_around(&first, s, &steady, &mut |piece, change, end| {
@@ -239,11 +238,18 @@ impl Steady {
         steady
     }
 
-    /// A rate of jω itself is a resonance without loss: there nothing is bounded.
     fn solve(&self, right: &Phasors) -> Phasors {
-        let infinite = || Phasors::from_element(right.len(), Complex64::new(f64::INFINITY, 0.0));
-        self.shifted.solve(right).unwrap_or_else(infinite)
+        solved(&self.shifted, right)
     }
+}
+
+/// What solves a system; unbounded where nothing does: a rate of jω itself is a resonance without loss. Where there are no states
+/// there is nothing to solve, which the library takes for an error.
+fn solved(factors: &LU<Complex64, Dyn, Dyn>, right: &Phasors) -> Phasors {
+    if right.is_empty() {
+        return right.clone();
+    }
+    factors.solve(right).unwrap_or_else(|| Phasors::from_element(right.len(), Complex64::from(f64::INFINITY)))
 }
 
 /// `e^(−s·h)` and that less one, for an imaginary s.
