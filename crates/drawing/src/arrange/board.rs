@@ -53,11 +53,53 @@ pub(super) struct Board {
     pub(super) nets: Vec<Vec<(usize, usize)>>,
     pub(super) ground: Option<usize>,
     pub(super) mates: Mates,
-    wires: Vec<Vec<Wire>>,
-    /// The rectangle around each net's wires.
-    bounds: Vec<Option<Rect>>,
-    /// What each net costs by itself.
-    own: Vec<f64>,
+    strands: Vec<Strand>,
+    /// Strands that each piece hangs on.
+    hangs: Vec<Vec<usize>>,
+    /// The rectangle that each piece takes up as it stands.
+    hulls: Vec<Option<Rect>>,
+}
+
+/// Pieces that are looked at together, with the strands they hang on.
+pub(super) struct Group {
+    pieces: Vec<usize>,
+    pub(super) strands: Vec<usize>,
+    /// Of each piece and each strand of the board whether it belongs to the group.
+    has: Vec<bool>,
+    hangs: Vec<bool>,
+    /// Where the group moves as one, strands between its pieces alone: what passes among them stays as it is and is
+    /// left out of all costs.
+    within: Vec<bool>,
+    rigid: bool,
+}
+
+/// Pins that wires join: those of a net; of the reference those of one piece, for nothing joins it to others.
+#[derive(Clone)]
+struct Strand {
+    net: usize,
+    /// Pieces and pins.
+    pins: Vec<(usize, usize)>,
+    wires: Vec<Wire>,
+    /// The rectangle around the wires.
+    bounds: Option<Rect>,
+    /// What it costs by itself.
+    own: f64,
+}
+
+/// The strands of all nets.
+fn strands(nets: &[Vec<(usize, usize)>], ground: Option<usize>) -> Vec<Strand> {
+    let strand = |net: usize, pins: &[(usize, usize)]| Strand {
+        net,
+        pins: pins.to_vec(),
+        wires: Vec::new(),
+        bounds: None,
+        own: 0.0,
+    };
+    let of = |(net, pins): (usize, &Vec<(usize, usize)>)| match Some(net) == ground {
+        true => pins.chunk_by(|a, b| a.0 == b.0).map(|pins| strand(net, pins)).collect(),
+        false => vec![strand(net, pins)],
+    };
+    nets.iter().enumerate().flat_map(of).collect()
 }
 
 impl Board {
@@ -98,18 +140,14 @@ impl Board {
                 net.iter().for_each(|net| nets[*net].push((k, pin)));
             }
         }
-        let empty = vec![Vec::new(); nets.len()];
-        let mut board = Board {
-            pieces,
-            stands,
-            own: vec![0.0; nets.len()],
-            nets,
-            ground: flow.ground,
-            mates,
-            bounds: vec![None; empty.len()],
-            wires: empty,
-        };
-        (0..board.nets.len()).for_each(|net| board.lay(net));
+        let strands = strands(&nets, flow.ground);
+        let mut hangs = vec![Vec::new(); pieces.len()];
+        for (strand, Strand { pins, .. }) in strands.iter().enumerate() {
+            pins.chunk_by(|a, b| a.0 == b.0).for_each(|pins| hangs[pins[0].0].push(strand));
+        }
+        let hulls = vec![None; pieces.len()];
+        let mut board = Board { pieces, stands, nets, ground: flow.ground, mates, strands, hangs, hulls };
+        board.renew();
         board
     }
 
@@ -146,22 +184,37 @@ impl Board {
 
     /// Puts pieces where they are to stand; returns where they stood. Their wires are still to be laid.
     pub(super) fn put(&mut self, stands: &mut [(usize, Option<Stand>)]) {
-        stands.iter_mut().for_each(|(piece, stand)| std::mem::swap(&mut self.stands[*piece], stand));
+        for (piece, stand) in stands {
+            std::mem::swap(&mut self.stands[*piece], stand);
+            self.hulls[*piece] = self.pose(*piece).map(|(pose, at)| pose.hull.at(at));
+        }
     }
 
-    /// Nets of some pieces, each once.
-    pub(super) fn nets_of(&self, pieces: impl Iterator<Item = usize>) -> Vec<usize> {
-        let mut nets: Vec<usize> = pieces.flat_map(|k| &self.pieces[k].nets).flatten().copied().collect();
-        nets.sort_unstable();
-        nets.dedup();
-        nets
+    /// Some pieces, which may move as one.
+    pub(super) fn group(&self, pieces: Vec<usize>, rigid: bool) -> Group {
+        let mut strands: Vec<usize> = pieces.iter().flat_map(|k| &self.hangs[*k]).copied().collect();
+        strands.sort_unstable();
+        strands.dedup();
+        let (mut has, mut hangs) = (vec![false; self.pieces.len()], vec![false; self.strands.len()]);
+        pieces.iter().for_each(|k| has[*k] = true);
+        strands.iter().for_each(|k| hangs[*k] = true);
+        let all_of = |strand: &Strand| rigid && strand.pins.iter().all(|(piece, _)| has[*piece]);
+        let within = self.strands.iter().map(all_of).collect();
+        Group { pieces, strands, has, hangs, within, rigid }
     }
 
-    /// Lays the wires of a net anew.
-    pub(super) fn lay(&mut self, net: usize) {
-        let mut wires = std::mem::take(&mut self.wires[net]);
+    /// Finds anew what follows from where all pieces stand.
+    pub(super) fn renew(&mut self) {
+        self.hulls = (0..self.pieces.len()).map(|k| self.pose(k).map(|(pose, at)| pose.hull.at(at))).collect();
+        (0..self.strands.len()).for_each(|strand| self.lay(strand));
+    }
+
+    /// Lays the wires of a strand anew.
+    pub(super) fn lay(&mut self, strand: usize) {
+        let mut wires = std::mem::take(&mut self.strands[strand].wires);
         wires.clear();
-        let standing = self.nets[net].iter().filter_map(|(k, pin)| Some((*k, *pin, self.pose(*k)?)));
+        let Strand { net, pins, .. } = &self.strands[strand];
+        let standing = pins.iter().filter_map(|(k, pin)| Some((*k, *pin, self.pose(*k)?)));
         let pins: Vec<Pin> = standing
             .clone()
             .map(|(_, pin, (pose, at))| {
@@ -169,50 +222,50 @@ impl Board {
                 Pin { at: (at.0 + dx, at.1 + dy), body: pose.body.at(at) }
             })
             .collect();
-        let ground = Some(net) == self.ground;
-        let mut cost = estimate(&pins, ground, &mut wires);
+        let ground = Some(*net) == self.ground;
+        let mut own = estimate(&pins, ground, &mut wires);
         if !ground && pins.len() <= RAIL {
             let order: Vec<(usize, i32)> = standing.map(|(k, _, (_, at))| (self.pieces[k].depth, at.0)).collect();
             for (before, x) in &order {
                 let behind = order.iter().filter(|(depth, _)| depth > before);
-                cost += BACKWARDS * behind.map(|(_, other)| f64::from((x + 2 - other).max(0))).sum::<f64>();
+                own += BACKWARDS * behind.map(|(_, other)| f64::from((x + 2 - other).max(0))).sum::<f64>();
             }
         }
-        self.own[net] = cost;
-        self.bounds[net] = wires.iter().copied().reduce(Rect::around);
-        self.wires[net] = wires;
+        let bounds = wires.iter().copied().reduce(Rect::around);
+        let strand = &mut self.strands[strand];
+        (strand.own, strand.bounds, strand.wires) = (own, bounds, wires);
     }
 
     /// What the arrangement costs.
     pub(super) fn cost(&self) -> f64 {
-        let all: Vec<usize> = (0..self.pieces.len()).collect();
-        let nets: Vec<usize> = (0..self.nets.len()).collect();
-        self.standing(&all) + self.wiring(&all, &nets) + self.order()
+        let all = self.group((0..self.pieces.len()).collect(), false);
+        self.standing(&all) + self.wiring(&all) + self.order()
     }
 
-    /// What some pieces cost by the way they stand.
-    pub(super) fn standing(&self, pieces: &[usize]) -> f64 {
-        let poses: f64 = pieces.iter().filter_map(|k| self.pose(*k)).map(|(pose, _)| pose.awkward).sum();
-        poses + self.crowding(pieces)
+    /// What a group costs by the way its pieces stand.
+    pub(super) fn standing(&self, group: &Group) -> f64 {
+        let poses: f64 = group.pieces.iter().filter_map(|k| self.pose(*k)).map(|(pose, _)| pose.awkward).sum();
+        poses + self.crowding(group)
     }
 
-    /// What would not be there without the wires of some nets, and without some pieces that wires pass.
-    pub(super) fn wiring(&self, pieces: &[usize], nets: &[usize]) -> f64 {
-        let own: f64 = nets.iter().map(|net| self.own[*net]).sum();
-        own + if self.pieces.len() <= COARSE { self.crossings(pieces, nets) } else { 0.0 }
+    /// What would not be there without a group's strands, and without those of its pieces that wires pass.
+    pub(super) fn wiring(&self, group: &Group) -> f64 {
+        let own: f64 = group.strands.iter().map(|strand| self.strands[*strand].own).sum();
+        own + if self.pieces.len() <= COARSE { self.crossings(group) } else { 0.0 }
     }
 
-    /// Parts and texts on top of each other, if one of them is among some.
-    fn crowding(&self, pieces: &[usize]) -> f64 {
+    /// Parts and texts on top of each other, if one of them is in the group.
+    fn crowding(&self, group: &Group) -> f64 {
         let mut cost = 0.0;
-        for a in pieces {
-            let Some((pose, at)) = self.pose(*a) else { continue };
-            for (b, piece) in self.pieces.iter().enumerate() {
-                let once = b != *a && (b < *a || !pieces.contains(&b)) && (self.pieces[*a].free || piece.free);
-                let Some((other, there)) = self.pose(b).filter(|_| once) else { continue };
-                if !pose.hull.at(at).touches(other.hull.at(there)) {
+        for a in &group.pieces {
+            let (Some((pose, at)), Some(hull)) = (self.pose(*a), self.hulls[*a]) else { continue };
+            for (b, taken) in self.hulls.iter().enumerate() {
+                if !taken.is_some_and(|there| there.touches(hull)) {
                     continue;
                 }
+                let once = b != *a && (!group.has[b] || (b < *a && !group.rigid));
+                let free = self.pieces[*a].free || self.pieces[b].free;
+                let Some((other, there)) = self.pose(b).filter(|_| once && free) else { continue };
                 let rooms = pose.room.at(at).common(other.room.at(there));
                 if rooms > 0 {
                     cost += TOUCHING + OVERLAP * f64::from(rooms);
@@ -228,31 +281,34 @@ impl Board {
         cost
     }
 
-    /// Wires of some nets that meet others or pass parts, and wires of others that pass some parts.
-    fn crossings(&self, pieces: &[usize], nets: &[usize]) -> f64 {
+    /// Wires of a group that meet others or pass parts, and wires of others that pass its parts.
+    fn crossings(&self, group: &Group) -> f64 {
         let mut cost = 0.0;
-        for net in nets {
-            let Some(bounds) = self.bounds[*net] else { continue };
-            for (other, others) in self.wires.iter().enumerate() {
-                let once = other != *net && (other < *net || !nets.contains(&other));
-                if once && self.bounds[other].is_some_and(|there| there.touches(bounds)) {
-                    let meets = |wire: &Wire| others.iter().filter(|other| wire.touches(**other)).count();
-                    cost += CROSSING * self.wires[*net].iter().map(meets).sum::<usize>() as f64;
+        for k in &group.strands {
+            let strand = &self.strands[*k];
+            let Some(bounds) = strand.bounds else { continue };
+            for (i, other) in self.strands.iter().enumerate() {
+                let meets = other.net != strand.net && other.bounds.is_some_and(|there| there.touches(bounds));
+                if meets && (!group.hangs[i] || (i < *k && !(group.within[i] && group.within[*k]))) {
+                    let met = |wire: &Wire| other.wires.iter().filter(|other| wire.touches(**other)).count();
+                    cost += CROSSING * strand.wires.iter().map(met).sum::<usize>() as f64;
                 }
             }
-            cost += (0..self.pieces.len()).map(|k| self.passed(k, *net)).sum::<f64>();
+            let pieces = (0..self.pieces.len()).filter(|piece| !(group.within[*k] && group.has[*piece]));
+            cost += pieces.map(|piece| self.passed(piece, strand)).sum::<f64>();
         }
-        let others = (0..self.nets.len()).filter(|net| !nets.contains(net));
-        cost + others.map(|net| pieces.iter().map(|k| self.passed(*k, net)).sum::<f64>()).sum::<f64>()
+        for piece in &group.pieces {
+            let others = self.strands.iter().zip(&group.hangs).filter(|(_, hangs)| !**hangs);
+            cost += others.map(|(strand, _)| self.passed(*piece, strand)).sum::<f64>();
+        }
+        cost
     }
 
-    /// What it costs that wires of a net pass a part.
-    fn passed(&self, piece: usize, net: usize) -> f64 {
-        let (Some((pose, at)), Some(bounds)) = (self.pose(piece), self.bounds[net]) else { return 0.0 };
-        if !pose.hull.at(at).touches(bounds) {
-            return 0.0;
-        }
-        let joined = self.pieces[piece].nets.contains(&Some(net));
+    /// What it costs that wires of a strand pass a part.
+    fn passed(&self, piece: usize, strand: &Strand) -> f64 {
+        let (Some(hull), Some(bounds)) = (self.hulls[piece], strand.bounds) else { return 0.0 };
+        let Some((pose, at)) = self.pose(piece).filter(|_| hull.touches(bounds)) else { return 0.0 };
+        let joined = self.pieces[piece].nets.contains(&Some(strand.net));
         let solid = if joined { pose.body.at(at) } else { pose.solid.at(at) };
         let text = pose.text.at(at);
         let cost = |wire: &Wire| match () {
@@ -260,7 +316,7 @@ impl Board {
             () if wire.touches(text) => OVER_TEXT,
             () => 0.0,
         };
-        self.wires[net].iter().map(cost).sum()
+        strand.wires.iter().map(cost).sum()
     }
 
     /// Sources left of what they feed, parts side by side, the reference at one height.

@@ -50,15 +50,15 @@ fn insert(board: &mut Board) {
         let Some(next) = next else { return };
         let piece = waiting.swap_remove(next);
         waiting.sort_unstable();
-        let nets = board.nets_of([piece].into_iter());
+        let group = board.group(vec![piece], false);
         let best = spots(board, piece).into_iter().map(|stand| {
             board.put(&mut [(piece, Some(stand))]);
-            nets.iter().for_each(|net| board.lay(*net));
-            (board.standing(&[piece]) + board.wiring(&[piece], &nets) + board.order(), stand)
+            group.strands.iter().for_each(|strand| board.lay(*strand));
+            (board.standing(&group) + board.wiring(&group) + board.order(), stand)
         });
         let best = best.min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, stand)| stand);
         board.put(&mut [(piece, best)]);
-        nets.iter().for_each(|net| board.lay(*net));
+        group.strands.iter().for_each(|strand| board.lay(*strand));
     }
 }
 
@@ -113,21 +113,31 @@ impl<'b> Trial<'b> {
         Trial { cost: board.cost(), order: board.order(), standing: unknown.clone(), wiring: unknown, board }
     }
 
+    /// Whether pieces that stand already keep their places among each other.
+    fn rigid(&self, stands: &[(usize, Option<Stand>)]) -> bool {
+        let by = |(piece, to): &(usize, Option<Stand>)| {
+            let ((x, y), pose) = self.board.stands[*piece]?;
+            let ((there, below), turned) = (*to)?;
+            (turned == pose).then_some((there - x, below - y))
+        };
+        stands.len() > 1 && stands.windows(2).all(|two| by(&two[0]).is_some() && by(&two[0]) == by(&two[1]))
+    }
+
     /// Makes a move unless the arrangement would cost more than some limit then. False if it is not made.
     fn make(&mut self, mut stands: Vec<(usize, Option<Stand>)>, limit: f64) -> bool {
         let pieces: Vec<usize> = stands.iter().map(|(k, _)| *k).collect();
-        let nets = self.board.nets_of(pieces.iter().copied());
+        let group = self.board.group(pieces, self.rigid(&stands));
         let board = &*self.board;
-        let (standing, wiring) = match pieces[..] {
-            [one] => (
-                *self.standing[one].get_or_insert_with(|| board.standing(&pieces)),
-                *self.wiring[one].get_or_insert_with(|| board.wiring(&pieces, &nets)),
+        let (standing, wiring) = match stands[..] {
+            [(one, _)] => (
+                *self.standing[one].get_or_insert_with(|| board.standing(&group)),
+                *self.wiring[one].get_or_insert_with(|| board.wiring(&group)),
             ),
-            _ => (board.standing(&pieces), board.wiring(&pieces, &nets)),
+            _ => (board.standing(&group), board.wiring(&group)),
         };
         let without = self.cost - wiring - standing - self.order;
         self.board.put(&mut stands);
-        let mut cost = without + self.board.standing(&pieces);
+        let mut cost = without + self.board.standing(&group);
         // What the order costs is not below zero: most moves fail by where parts stand, before it or any wire is looked at.
         if cost > limit {
             self.board.put(&mut stands);
@@ -136,8 +146,8 @@ impl<'b> Trial<'b> {
         let order = self.board.order();
         cost += order;
         if cost <= limit {
-            nets.iter().for_each(|net| self.board.lay(*net));
-            cost += self.board.wiring(&pieces, &nets);
+            group.strands.iter().for_each(|strand| self.board.lay(*strand));
+            cost += self.board.wiring(&group);
             if cost <= limit {
                 (self.cost, self.order) = (cost, order);
                 self.standing.fill(None);
@@ -145,7 +155,7 @@ impl<'b> Trial<'b> {
                 return true;
             }
             self.board.put(&mut stands);
-            nets.iter().for_each(|net| self.board.lay(*net));
+            group.strands.iter().for_each(|strand| self.board.lay(*strand));
             return false;
         }
         self.board.put(&mut stands);
@@ -178,7 +188,7 @@ fn anneal(board: &mut Board, free: &[usize], random: &mut Rng) {
         }
     }
     board.stands = best.1;
-    (0..board.nets.len()).for_each(|net| board.lay(net));
+    board.renew();
 }
 
 fn propose(board: &Board, free: &[usize], random: &mut Rng) -> Vec<(usize, Option<Stand>)> {
