@@ -6,6 +6,7 @@ use circuit::{Placement, Supply, Turn};
 use common::every_supply;
 use drawing::{Drawing, DrawnPart, Lettering, PlacedText, Spot, draw, placed, symbol};
 use mellow_design::{Edit, apply};
+use rayon::prelude::*;
 use std::collections::BTreeSet;
 
 const DEMOS: [(&str, &str); 4] = [
@@ -221,28 +222,28 @@ fn unplaced(text: &str) -> Supply {
 
 #[test]
 fn circuits_of_single_parts_are_drawn_cleanly() {
-    let mut bad = Vec::new();
-    let mut all = 0;
-    for (name, supply) in corpus().into_iter().filter(|(_, s)| s.parts.len() < 100) {
-        // What is quickly drawn is drawn in another order too.
-        let again = (supply.parts.len() < 8).then(|| (format!("{name}, reversed"), reversed(&supply)));
-        for (name, supply) in [Some((name, supply)), again].into_iter().flatten() {
-            let drawing = draw(&supply);
-            let (crossings, bends, parts) = (crossings(&drawing), bends(&drawing), supply.parts.len());
-            println!("{name}: {parts} parts, {crossings} crossings, {bends} bends");
-            if let Ok(folder) = std::env::var("DRAWINGS") {
-                std::fs::write(format!("{folder}/{name}.svg"), drawing::svg(&drawing)).unwrap();
-            }
-            all += crossings;
-            if crossings > CROSSINGS.max(parts / 3) || bends > parts + 2 {
-                bad.push(format!("{name}: {crossings} crossings and {bends} bends for {parts} parts"));
-            }
-            bad.extend(faults(&supply, &drawing).into_iter().map(|f| format!("{name}: {f}")));
+    // What is quickly drawn is drawn in another order too.
+    let again =
+        |name: &str, supply: &Supply| (supply.parts.len() < 8).then(|| (format!("{name}, reversed"), reversed(supply)));
+    let few = corpus().into_iter().filter(|(_, s)| s.parts.len() < 100);
+    let circuits: Vec<_> = few.flat_map(|(name, s)| [again(&name, &s), Some((name, s))]).flatten().collect();
+    let judged = |(name, supply): (String, Supply)| {
+        let drawing = draw(&supply);
+        let (crossings, bends, parts) = (crossings(&drawing), bends(&drawing), supply.parts.len());
+        if let Ok(folder) = std::env::var("DRAWINGS") {
+            std::fs::write(format!("{folder}/{name}.svg"), drawing::svg(&drawing)).unwrap();
         }
-    }
+        let mut bad: Vec<String> = faults(&supply, &drawing).into_iter().map(|f| format!("{name}: {f}")).collect();
+        if crossings > CROSSINGS.max(parts / 3) || bends > parts + 2 {
+            bad.push(format!("{name}: {crossings} crossings and {bends} bends for {parts} parts"));
+        }
+        (crossings, bad)
+    };
+    let (crossings, bad): (Vec<usize>, Vec<Vec<String>>) = circuits.into_par_iter().map(judged).unzip();
+    let all: usize = crossings.into_iter().sum();
     println!("{all} crossings");
     assert!(all < MOST_CROSSINGS, "{all} crossings");
-    assert!(bad.is_empty(), "{bad:#?}");
+    assert!(bad.concat().is_empty(), "{:#?}", bad.concat());
 }
 
 /// Crossings that all of the corpus together may have; it had 61 to 91 while the arrangement was tuned.

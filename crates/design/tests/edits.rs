@@ -6,6 +6,7 @@ mod common;
 use circuit::{KindId, Supply, check};
 use common::{Random, mains, output, stated};
 use mellow_design::{Edit, FORMS, Place, apply};
+use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 
 const SEQUENCES: u64 = 40;
@@ -112,41 +113,46 @@ fn sound(supply: &Supply, after: &str) {
     assert_eq!(drawn.parts.len(), supply.parts.len(), "{after}: parts are missing in the drawing");
 }
 
+/// What was done how often in one sequence of edits.
+fn one_after_another(seed: u64) -> BTreeMap<String, usize> {
+    let mut done = BTreeMap::<String, usize>::new();
+    let mut editor = Editor { random: Random(1000 + seed), forms: 0 };
+    let outputs = vec![output("rail", "9", "250m"), output("aux", "5", "50m")];
+    let start = if seed % 3 == 0 { Supply::new("empty") } else { stated(mains(), outputs) };
+    let mut history = vec![start];
+    for number in 0..EDITS {
+        let supply = history.last().unwrap();
+        let before = supply.to_json();
+        let edit = editor.edit(supply);
+        let what = format!("seed {seed}, edit {number}: {edit:?}");
+        let result = apply(supply, &edit);
+        assert_eq!(supply.to_json(), before, "{what} touched what it was given");
+        if let Ok(next) = result {
+            let again = apply(supply, &edit).map(|s| s.to_json()).ok();
+            assert_eq!(again, Some(next.to_json()), "{what}: not the same twice");
+            sound(&next, &what);
+            let name = format!("{edit:?}");
+            *done.entry(name.split([' ', '{']).next().unwrap().to_owned()).or_default() += 1;
+            history.push(next);
+        }
+    }
+    // Sizing and tidying again change nothing more.
+    let last = history.last().unwrap();
+    for edit in [Edit::SizeAll, Edit::Tidy { parts: Vec::new(), keep: false }] {
+        if let Ok(once) = apply(last, &edit) {
+            let twice = apply(&once, &edit).unwrap();
+            assert_eq!(twice.to_json(), once.to_json(), "seed {seed}: {edit:?} twice is not once");
+        }
+    }
+    done
+}
+
 #[test]
 fn every_order_of_edits_leaves_a_sound_supply_that_can_be_undone() {
+    let sequences: Vec<_> = (0..SEQUENCES).into_par_iter().map(one_after_another).collect();
     let mut done = BTreeMap::<String, usize>::new();
-    for seed in 0..SEQUENCES {
-        let mut editor = Editor { random: Random(1000 + seed), forms: 0 };
-        let outputs = vec![output("rail", "9", "250m"), output("aux", "5", "50m")];
-        let start = if seed % 3 == 0 { Supply::new("empty") } else { stated(mains(), outputs) };
-        let mut history = vec![start];
-        for number in 0..EDITS {
-            let supply = history.last().unwrap();
-            let before = supply.to_json();
-            let edit = editor.edit(supply);
-            let what = format!("seed {seed}, edit {number}: {edit:?}");
-            let result = apply(supply, &edit);
-            assert_eq!(supply.to_json(), before, "{what} touched what it was given");
-            if let Ok(next) = result {
-                assert_eq!(
-                    apply(supply, &edit).map(|s| s.to_json()).ok(),
-                    Some(next.to_json()),
-                    "{what}: not the same twice"
-                );
-                sound(&next, &what);
-                let name = format!("{edit:?}");
-                *done.entry(name.split([' ', '{']).next().unwrap().to_owned()).or_default() += 1;
-                history.push(next);
-            }
-        }
-        // Sizing and tidying again change nothing more.
-        let last = history.last().unwrap();
-        for edit in [Edit::SizeAll, Edit::Tidy { parts: Vec::new(), keep: false }] {
-            if let Ok(once) = apply(last, &edit) {
-                let twice = apply(&once, &edit).unwrap();
-                assert_eq!(twice.to_json(), once.to_json(), "seed {seed}: {edit:?} twice is not once");
-            }
-        }
+    for (name, times) in sequences.into_iter().flatten() {
+        *done.entry(name).or_default() += times;
     }
     println!("{done:?}");
     assert!(done.values().sum::<usize>() > 400 && done.len() >= 15, "too little was done: {done:?}");
