@@ -269,6 +269,22 @@ impl Server {
         self.process.end("KILL");
     }
 
+    /// Ends the processes it has started without any chance to tidy up; how many there were.
+    ///
+    /// # Errors
+    /// If the system does not tell of them.
+    pub fn kill_children(&self) -> Result<usize> {
+        let mut children = Vec::new();
+        for thread in std::fs::read_dir(format!("/proc/{}/task", self.process.child.id()))? {
+            let told = std::fs::read_to_string(thread?.path().join("children"))?;
+            children.extend(told.split_whitespace().map(str::to_owned));
+        }
+        for child in &children {
+            run(Command::new("kill").args(["-s", "KILL", child]))?;
+        }
+        Ok(children.len())
+    }
+
     /// Whether it has ended by itself.
     pub fn ended(&mut self) -> bool {
         self.process.ended()

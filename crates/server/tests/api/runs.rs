@@ -61,6 +61,27 @@ fn a_run_can_be_stopped_and_keeps_what_it_has() {
     assert_eq!(stopped["outcome"]["verdicts"][0]["standing"], "not_tried");
 }
 
+/// A run whose process is killed by somebody says so, keeps what was recorded, and takes no other with it.
+#[test]
+fn a_run_whose_process_is_killed_fails_alone() {
+    let url = database();
+    let (server, client) = serve(&url, &["--no-worker"]);
+    let supply = client.demo();
+    let slow = Server::worker(&url, &["--slow-down", "20000"]).unwrap();
+    let run = client.start(&supply);
+    client.wait(&run, |run| run["node_count"].as_i64().unwrap_or(0) > 0);
+    assert_eq!(slow.kill_children().unwrap(), 1);
+    let ended = client.finished(&run);
+    let said = ended["message"].as_str().unwrap();
+    assert!(ended["state"] == "failed" && said.contains("ended from outside"), "{ended}");
+    let reached = ended["recorded"][1].as_f64().unwrap();
+    assert!(!client.trace(&run, "bus.v", 0.0, reached, 300).0.is_empty());
+    // The worker goes on working.
+    let next = client.start(&supply);
+    client.wait(&next, |run| run["node_count"].as_i64().unwrap_or(0) > 0);
+    drop((slow, server));
+}
+
 /// Paused, gone on with by another worker, extended beyond its end, with another tolerance: what comes out is what a run
 /// that was never paused gives, and all of it is there.
 #[test]
