@@ -1,4 +1,4 @@
-use crate::{KindId, OutputDemand, ReadingMeasure, SourceDemand, Stage, Study, Window};
+use crate::{Derating, KindId, OutputDemand, ReadingMeasure, SourceDemand, Stage, Study, Window};
 use quantity::Unit;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -30,6 +30,9 @@ pub struct Supply {
     /// Named values usable in the parameters of parts and studies.
     #[serde(default)]
     pub values: Vec<DesignValue>,
+    /// How much of their ratings parts may use.
+    #[serde(default, skip_serializing_if = "Derating::is_none")]
+    pub derating: Derating,
     /// The steps of the power path, in order.
     #[serde(default)]
     pub stages: Vec<Stage>,
@@ -258,6 +261,7 @@ impl Supply {
             source: None,
             outputs: Vec::new(),
             values: Vec::new(),
+            derating: Derating::default(),
             stages: Vec::new(),
             parts: Vec::new(),
             texts: Vec::new(),

@@ -57,7 +57,9 @@ pub fn hold(supply: &Supply) -> Result<(), ReadError> {
         named.map(move |(name, text)| (format!("{} {name}", p.id), text))
     });
     let studies = supply.studies.iter().flat_map(|s| s.texts().map(move |text| (format!("study {}", s.id), text)));
-    for (place, text) in values.chain(parameters).chain(studies) {
+    let shares = supply.derating.fields().into_iter();
+    let shares = shares.filter_map(|(of, text)| Some((format!("derating of {of}"), text.as_ref()?)));
+    for (place, text) in values.chain(parameters).chain(studies).chain(shares) {
         if text.len() > LONGEST_VALUE {
             let message = format!(
                 "its value is {} characters long; up to {LONGEST_VALUE} are read, name parts of it as design values",

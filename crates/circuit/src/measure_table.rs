@@ -406,6 +406,15 @@ pub const MEASURES: &[Measure] = &[
         numbers: &[],
         help: "Of the supply: power from the sources less power into the loads. Of a stage: what its parts absorb.",
     },
+    Measure {
+        id: M::RatingUse,
+        name: "Use of ratings",
+        of: Subject::Stage,
+        unit: SHARE,
+        numbers: &[],
+        help: "The largest share that any part, of the supply or of a stage, uses of a rating as far as derating allows it: voltages \
+               and peak currents over the window, RMS and mean currents and powers over its last period.",
+    },
     curve(
         M::Crossover,
         "Crossover",

@@ -53,6 +53,7 @@ pub enum ReadingMeasure {
     HarmonicUse,
     Efficiency,
     Loss,
+    RatingUse,
     Crossover,
     PhaseMargin,
     GainMargin,

@@ -3,7 +3,9 @@
 use crate::expression::names_in;
 use crate::signal::{renamed_in, signals_in};
 use crate::stepping::stepped;
-use crate::{GND, Joint, KindId, Part, Reading, Shows, Signal, Stage, StageKind, Strip, Study, StudySettings, Supply};
+use crate::{
+    Derating, GND, Joint, KindId, Part, Reading, Shows, Signal, Stage, StageKind, Strip, Study, StudySettings, Supply,
+};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Identifier of the stage that stands in for what a cut leaves out.
@@ -45,6 +47,7 @@ pub fn as_run(supply: &Supply, study: Option<&str>) -> Supply {
 /// came to be what they are do not matter.
 pub fn decisive(supply: &Supply, study: &str) -> Supply {
     let mut left = Supply { texts: Vec::new(), outputs: Vec::new(), source: None, ..as_run(supply, Some(study)) };
+    left.derating = Derating::default();
     left.title.clear();
     left.notes.clear();
     left.values.iter_mut().for_each(|value| value.note.clear());

@@ -10,7 +10,7 @@ use crate::scope::Scope;
 use crate::stepping::stepped;
 use crate::taken::{readings, requirement};
 use crate::values::settle_values;
-use crate::{Course, GND, Joint, Study, StudySettings, Supply};
+use crate::{Allowed, Course, GND, Joint, Study, StudySettings, Supply};
 use quantity::Unit;
 use std::collections::HashMap;
 
@@ -36,6 +36,7 @@ fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
     let (source, _) = crate::demanded::find(supply, &mut findings);
     let lookup = |name: &str| values.get(name).copied();
     let scope = Scope { lookup: &lookup };
+    let allowed = allowed(supply, &scope, &mut findings);
     let stages = stages(supply, &mut findings);
     let (nets, net_index, parts) = parts(supply, &scope, &stages, &mut findings);
     wiring(supply, &nets, &parts, &mut findings);
@@ -67,8 +68,17 @@ fn analyse(supply: &Supply) -> (Circuit, Vec<Finding>) {
         .collect();
     let part_index = parts.iter().enumerate().map(|(i, p)| (p.id.clone(), i)).collect();
     let net_index = net_index.into_iter().map(|(net, i)| (net.to_owned(), i)).collect();
-    let mut circuit =
-        Circuit { nets, parts, studies, readings: Vec::new(), requirements: Vec::new(), stages, net_index, part_index };
+    let mut circuit = Circuit {
+        nets,
+        parts,
+        studies,
+        readings: Vec::new(),
+        requirements: Vec::new(),
+        allowed,
+        stages,
+        net_index,
+        part_index,
+    };
     circuit.readings = readings(supply, &circuit, &scope, &mut findings);
     circuit.requirements =
         supply.requirements.iter().map(|r| requirement(&circuit, r, &scope, &mut findings)).collect();
@@ -185,7 +195,7 @@ fn parts<'a>(
                 format!("Its parameters are {}", known.join(", ")),
             );
         }
-        ratings(part, scope, findings);
+        let ratings = ratings(part, scope, findings);
         let mut points = Vec::new();
         let values = kind
             .parameters
@@ -194,16 +204,32 @@ fn parts<'a>(
                 parameter(&part.id, p, part.parameters.get(p.id).map(String::as_str), scope, &mut points, findings)
             })
             .collect();
-        parts.push(ResolvedPart { id: part.id.clone(), kind: part.kind, stage, pins, values, points });
+        parts.push(ResolvedPart { id: part.id.clone(), kind: part.kind, stage, pins, values, points, ratings });
     }
     (nets, index, parts)
 }
 
-/// Holds what a part is rated for to its kind's table and to numbers.
-fn ratings(part: &crate::Part, scope: &Scope<'_>, findings: &mut Findings) {
+/// How much of their ratings parts may use.
+fn allowed(supply: &Supply, scope: &Scope<'_>, findings: &mut Findings) -> Allowed {
+    let [voltage, current, power] = supply.derating.fields().map(|(what, text)| match text {
+        Some(text) => {
+            let what = format!("Share of rated {what} that parts may use");
+            scope.number(text, Unit::Share, LEAST_SHARE, &what, Place::Supply, findings)
+        }
+        None => 1.0,
+    });
+    Allowed { voltage, current, power }
+}
+
+/// Shares of ratings that can be allowed.
+const LEAST_SHARE: (f64, f64) = (0.01, 1.0);
+
+/// What a part is rated for, in the order of its kind's table, held to it and to numbers.
+fn ratings(part: &crate::Part, scope: &Scope<'_>, findings: &mut Findings) -> Vec<Option<f64>> {
+    let mut rated = vec![None; part.kind.kind().ratings.len()];
     for (name, text) in &part.ratings {
         let place = Place::parameter(&part.id, name);
-        let Some(rating) = part.kind.kind().rating(name) else {
+        let Some(index) = part.kind.kind().ratings.iter().position(|r| r.id == name) else {
             let known: Vec<_> = part.kind.kind().ratings.iter().map(|r| r.id).collect();
             let remedy =
                 if known.is_empty() { "Remove it".into() } else { format!("Its ratings are {}", known.join(", ")) };
@@ -211,9 +237,12 @@ fn ratings(part: &crate::Part, scope: &Scope<'_>, findings: &mut Findings) {
             findings.error("unknown-rating", place, message, remedy);
             continue;
         };
+        let rating = &part.kind.kind().ratings[index];
         let what = format!("Rated {} of {}", rating.name.to_lowercase(), part.id);
-        scope.number(text, rating.unit, (0.0, 1e12), &what, place, findings);
+        let value = scope.number(text, rating.unit, (0.0, 1e12), &what, place, findings);
+        rated[index] = Some(value).filter(|value| *value > 0.0);
     }
+    rated
 }
 
 fn parameter(

@@ -1,6 +1,8 @@
 //! A supply turned into numbers.
 
-use crate::{AskKind, Begins, Direction, Engine, KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind, Term};
+use crate::{
+    Allowed, AskKind, Begins, Direction, Engine, KindId, Quantity, ReadingMeasure, Signal, StageKind, StudyKind, Term,
+};
 use quantity::Unit;
 use std::collections::HashMap;
 
@@ -17,6 +19,8 @@ pub struct Circuit {
     pub readings: Vec<ResolvedReading>,
     /// Requirements in document order.
     pub requirements: Vec<ResolvedRequirement>,
+    /// Shares of their ratings that parts may use.
+    pub allowed: Allowed,
     /// Stages: identifier, kind, index of the stage before, net behind it.
     pub stages: Vec<ResolvedStage>,
     pub(crate) net_index: HashMap<String, usize>,
@@ -39,6 +43,8 @@ pub struct ResolvedPart {
     pub values: Vec<f64>,
     /// The kind's points, SI units, ascending in the first; empty if it has none.
     pub points: Vec<(f64, f64)>,
+    /// What it is rated for, in the order of the kind's table, SI units; none where nothing is stated.
+    pub ratings: Vec<Option<f64>>,
 }
 
 /// A stage of the power path.

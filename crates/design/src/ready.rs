@@ -41,7 +41,7 @@ pub fn ready_made(supply: &Supply, study: &str) -> Vec<ReadyMade> {
     let making = Making { supply, study, window: window(supply, study) };
     let parts = supply.parts.iter();
     let mains = parts.clone().filter(|p| p.kind == KindId::SineSource).map(|p| making.mains(p));
-    let efficiency = making.efficiency();
+    let efficiency = making.efficiency().into_iter().chain(making.rating_use());
     let (stepping, regulation) = (making.stepping(), making.regulation());
     let line = parts.clone().filter(|p| p.kind == KindId::SineSource).filter_map(|p| making.line_regulation(p));
     let dropout = parts.clone().filter(|p| p.kind == KindId::Regulator).filter_map(|p| making.dropout(p));
@@ -134,6 +134,21 @@ impl Making<'_> {
         (!self.supply.stages.is_empty()).then(|| ReadyMade {
             title: "Efficiency of the supply and of each stage".to_owned(),
             help: "Power into the loads over power from the sources; of a stage, power passed on over power arriving."
+                .to_owned(),
+            settings: Vec::new(),
+            study: None,
+            readings,
+        })
+    }
+
+    /// The largest share of a rating that any part uses.
+    fn rating_use(&self) -> Option<ReadyMade> {
+        let whole = self.reading("rating_use".into(), "Use of ratings".into(), "", ReadingMeasure::RatingUse);
+        // What is borne once is borne.
+        let readings = vec![Reading { window: Window::WholeRun, ..whole }];
+        self.supply.parts.iter().any(|part| !part.ratings.is_empty()).then(|| ReadyMade {
+            title: "Use of ratings: how near any part comes to what it may bear".to_owned(),
+            help: "The largest share of a rating, as far as derating allows it; a limit on it makes it a requirement."
                 .to_owned(),
             settings: Vec::new(),
             study: None,

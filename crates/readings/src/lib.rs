@@ -29,7 +29,7 @@ mod waveform;
 
 pub use derived::Derived;
 pub use figures::{Average, Figures};
-pub use gauges::{Class, Gauge, LAST_ORDER, Lines, Mains, Passing, Spectrum, limit};
+pub use gauges::{Class, Gauge, LAST_ORDER, Lines, Mains, Passing, Spectrum, Way, limit};
 pub use question::Question;
 pub use recipe::{Recipe, signals};
 pub use ringing::Ringing;

@@ -1,7 +1,7 @@
 use crate::figures::{Average, Figures};
 use crate::gauges::{
-    Change, Class, Crossed, Crossings, Filtered, Flow, Gauge, Harmonics, HarmonicsOf, LAST_ORDER, Port, RingingOf,
-    Settled, Shape, Shaped, Sloped, Slopes, Spectrum, Step, TimeAbove,
+    Change, Class, Crossed, Crossings, Farthest, Filtered, Flow, Gauge, Harmonics, HarmonicsOf, LAST_ORDER, Port,
+    RingingOf, Settled, Shape, Shaped, Sloped, Slopes, Spectrum, Step, TimeAbove, Way,
 };
 use crate::span::{MeasureError, Span};
 use crate::turns::Turns;
@@ -51,6 +51,7 @@ impl Question {
             // Powers of stages and formulas are put together from other questions; curves over frequency have no course.
             M::Efficiency
             | M::Loss
+            | M::RatingUse
             | M::Crossover
             | M::PhaseMargin
             | M::GainMargin
@@ -126,6 +127,11 @@ impl Question {
     /// [`MeasureError::TooShort`] if not two periods fit.
     pub fn settled(span: Span, period: Option<f64>, band: f64) -> Result<Self, MeasureError> {
         Ok(Question::Gauge(Box::new(Settled::new(span, period, band)?)))
+    }
+
+    /// When a signal is farthest from zero, s; how far it is then stands in its figures ([`Way::of`]).
+    pub fn farthest(span: Span, way: Way) -> Self {
+        Question::Gauge(Box::new(Farthest::new(span, way)))
     }
 
     /// The time of the n-th crossing of a level, s.

@@ -44,6 +44,7 @@ impl Probed {
             pins: vec![outer, own],
             values: vec![0.0],
             points: Vec::new(),
+            ratings: Vec::new(),
         });
         let outer = circuit.nets[outer].clone();
         Some(Probed { circuit, outer, inner, probe })

@@ -4,8 +4,11 @@ use crate::outcome::{ReadingResult, Standing, Verdict};
 use crate::power_path::Powers;
 use crate::recorded::{Recorded, covering};
 use crate::stored::Stored;
+use crate::stress::Stressing;
 use circuit::expression::work_out;
-use circuit::{Circuit, Dimensioned, ReadingMeasure, ReadingOf, ResolvedReading, ResolvedRequirement, Signal, Term};
+use circuit::{
+    Circuit, Dimensioned, ReadingMeasure, ReadingOf, ResolvedPart, ResolvedReading, ResolvedRequirement, Signal, Term,
+};
 use readings::{Question, Span, Survey, Ticket};
 
 /// A run being judged: what its readings ask of a survey, and what comes of it.
@@ -43,6 +46,7 @@ const ELSEWHERE: &str = "taken from another study";
 
 /// A reading on its way.
 struct Asked<'a> {
+    circuit: &'a Circuit,
     reading: &'a ResolvedReading,
     found: Result<(Source, Span), String>,
 }
@@ -51,19 +55,20 @@ struct Asked<'a> {
 enum Source {
     Survey(Ticket),
     Stage(Powers, Stored, Option<usize>),
+    Stress(Stressing),
     Curve(f64),
     Formula,
 }
 
 impl<'a> Asked<'a> {
     fn new(
-        of: &Recorded<'_, '_>,
+        of: &Recorded<'a, '_>,
         reading: &'a ResolvedReading,
         window: Result<Span, String>,
         survey: &mut Survey,
     ) -> Self {
         let found = Self::ask(of, reading, window, survey);
-        Asked { reading, found }
+        Asked { circuit: of.circuit, reading, found }
     }
 
     fn ask(
@@ -97,6 +102,12 @@ impl<'a> Asked<'a> {
         let signals = match &reading.of {
             ReadingOf::Signal(signal) => vec![of.recipe(signal)?],
             ReadingOf::Port { voltage, current } => vec![of.recipe(voltage)?, of.recipe(current)?],
+            ReadingOf::Stage(stage) if reading.measure == ReadingMeasure::RatingUse => {
+                let wanted = |part: &ResolvedPart| {
+                    part.ratings.iter().any(Option::is_some) && (stage.is_none() || part.stage == *stage)
+                };
+                return Ok((Source::Stress(Stressing::new(of, covered, wanted, survey)), span));
+            }
             ReadingOf::Stage(stage) => {
                 let mut ask = |terms: Vec<Term>| {
                     let recipe = of.recipe(&Signal { terms }).ok()?;
@@ -123,6 +134,7 @@ impl<'a> Asked<'a> {
         match (source, &self.reading.of) {
             (Source::Curve(value), _) => Ok(*value),
             (Source::Survey(ticket), _) => survey.answer(*ticket).map_err(|error| error.to_string()),
+            (Source::Stress(stressing), _) => stressing.most_used(self.circuit, survey),
             (Source::Stage(powers, stored, stage), _) => {
                 let (arriving, passed) = powers.through(*stage, stored.power(*stage, survey), survey)?;
                 match self.reading.measure {

@@ -1,5 +1,6 @@
 use crate::curves::Curves;
 use crate::settled::SettledFacts;
+use crate::stress::PartStress;
 use quantity::Unit;
 use recording::Health;
 use schemars::JsonSchema;
@@ -18,6 +19,9 @@ pub struct Outcome {
     pub stages: Vec<StageFigures>,
     /// Why to trust the numbers.
     pub health: RunHealth,
+    /// What the parts had to bear.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub stresses: Vec<PartStress>,
     /// What a frequency study found.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub curves: Option<Curves>,

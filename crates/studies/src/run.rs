@@ -10,8 +10,9 @@ use crate::power_path::{Figured, as_read, last_period};
 use crate::recorded::{Recorded, covering};
 use crate::settled::{Duties, SettledFacts};
 use crate::simulated::Simulated;
+use crate::stress::Stressing;
 use crate::windows::Windows;
-use circuit::{Circuit, Engine, MOST_BYTES, Quantity, ResolvedStudy, Signal, StudyKind, Term};
+use circuit::{Circuit, Engine, MOST_BYTES, Quantity, ResolvedPart, ResolvedStudy, Signal, StudyKind, Term};
 use quantity::{Unit, show};
 use readings::{Figures, Question, Recipe, Span, Survey, Ticket};
 use recording::{Chunk, Chunks, Column, Command, Health, Observer, Progress, Pulse, Unfit, Unreadable};
@@ -183,6 +184,8 @@ fn judge(
     let steady = Steady::new(circuit, span, whole, &mut survey);
     let figured = Figured::new(circuit, span, whole, &mut survey);
     let duties = settled.is_some().then(|| Duties::new(&recorded, &mut survey));
+    let rated = |part: &ResolvedPart| !part.kind.kind().ratings.is_empty();
+    let stressing = covering(whole, whole).ok().map(|whole| Stressing::new(&recorded, whole, rated, &mut survey));
     survey.pass(kept, columns)?;
     let (readings, verdicts) = judging.found(&survey, &[]);
     let mut stages = figured.found(circuit, &survey);
@@ -211,6 +214,7 @@ fn judge(
         readings,
         verdicts,
         stages,
+        stresses: stressing.map_or_else(Vec::new, |stressing| stressing.found(circuit, &survey)),
         health: RunHealth {
             engine: health,
             tolerance: study.tolerance,
@@ -274,7 +278,7 @@ pub fn measured(circuit: &Circuit, study: &str, columns: &[Column], kept: &dyn C
         settled: None,
         warnings: Vec::new(),
     };
-    Ok(Outcome { end: End::Done, readings, verdicts, stages: Vec::new(), health, curves: None })
+    Ok(Outcome { end: End::Done, readings, verdicts, stages: Vec::new(), stresses: Vec::new(), health, curves: None })
 }
 
 /// The windows of all readings, some of which have to be searched for.

@@ -211,7 +211,15 @@ fn a_loop_cut_open_answers_as_real_tones_do() {
         ];
         for (id, kind, pins) in added {
             let gain = vec![1.0];
-            cut.add_part(ResolvedPart { id: id.into(), kind, stage: None, pins, values: gain, points: Vec::new() });
+            cut.add_part(ResolvedPart {
+                id: id.into(),
+                kind,
+                stage: None,
+                pins,
+                values: gain,
+                points: Vec::new(),
+                ratings: Vec::new(),
+            });
         }
         for share in [1.0 / 100.0, 3.0 / 50.0, 1.0 / 5.0, 9.0 / 20.0] {
             let tone = Tone { frequency: share * CLOCK, phase: 0.3, amplitude: 1e-5 };

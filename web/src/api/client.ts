@@ -129,8 +129,9 @@ function judgesAlike(
   { id, document, revision: now }: SupplyShown,
   stored: boolean,
 ): boolean {
-  const { readings, requirements, values } = document;
-  const text = JSON.stringify([readings, requirements, values]);
+  const { readings, requirements, values, derating } = document;
+  const rated = readings?.some((r) => r.measure === "rating_use") && document.parts?.map((p) => p.ratings);
+  const text = JSON.stringify([readings, requirements, values, rated && [rated, derating]]);
   if (stored) judgedBy.set(`${id} ${now}`, text);
   return (stored && revision === now) || judgedBy.get(`${id} ${revision}`) === text;
 }
@@ -323,6 +324,27 @@ export function useResting(supply: SupplyShown, wanted: boolean) {
     queryFn: async () =>
       taken<Schemas["RestingShown"]>(
         await api.GET("/api/supplies/{supply}/operating-point", { params: { path: { supply: supply.id } } }),
+      ),
+  });
+}
+
+export type StressShown = Schemas["StressShown"];
+
+/** What parts bear in the runs of studies that are up to date; of all studies if none are named. */
+export function useStress(supply: SupplyShown, runs: Run[] | undefined, studies?: string[]) {
+  const done = runs?.filter((r) => r.state === "done" && !r.measured).map((r) => r.id);
+  return useQuery({
+    queryKey: ["stress", supply.id, supply.revision, studies, done],
+    enabled: runs !== undefined && (studies === undefined || studies.length > 0),
+    retry: false,
+    staleTime: Infinity,
+    placeholderData: (previous: StressShown | undefined, query) =>
+      query?.queryKey[1] === supply.id ? previous : undefined,
+    queryFn: async () =>
+      taken<StressShown>(
+        await api.GET("/api/supplies/{supply}/stress", {
+          params: { path: { supply: supply.id }, query: { studies: studies?.join(",") } },
+        }),
       ),
   });
 }

@@ -196,6 +196,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/supplies/{supply}/stress": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["stress"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/supplies/{supply}/ready-made": {
     parameters: {
       query?: never;
@@ -923,6 +939,36 @@ export interface components {
        */
       time_scale: number;
     };
+    /** @description What is held against a rating. */
+    Against: {
+      /**
+       * Format: double
+       * @description The share of that that may be used.
+       */
+      allowed: number;
+      /**
+       * Format: double
+       * @description When it was first reached, s; none of what is meant over a period.
+       */
+      at?: number | null;
+      name: string;
+      /**
+       * Format: double
+       * @description What the part is rated for, in the unit.
+       */
+      rated: number;
+      /**
+       * Format: double
+       * @description The share used of what may be used.
+       */
+      share: number;
+      /** @description What shows it in a strip. */
+      signal: string;
+      study: string;
+      unit: components["schemas"]["Unit"];
+      /** Format: double */
+      value: number;
+    };
     /** @description One signal against another. */
     AgainstOf: {
       /**
@@ -1066,6 +1112,21 @@ export interface components {
       /** @description Their main values. */
       value: string;
     };
+    /** @description What is held against a rating. */
+    Borne: {
+      /**
+       * Format: double
+       * @description When it was that much, s; none of what is meant over a period.
+       */
+      at?: number | null;
+      /** @description The rating, by its identifier. */
+      rating: string;
+      /**
+       * Format: double
+       * @description In its unit.
+       */
+      value: number;
+    };
     /** @description A part one can take from the catalogue. */
     CatalogueEntry: {
       /** @description What it is, with its main figures. */
@@ -1165,6 +1226,15 @@ export interface components {
       /** @description What is stored now; what was to be stored was not. */
       current: components["schemas"]["SupplyShown"];
       message: string;
+    };
+    /** @description A study that counts, with the run it is judged by. */
+    Counted: {
+      /**
+       * Format: uuid
+       * @description None if it was not run to its end since what decides it changed.
+       */
+      run?: string | null;
+      study: string;
     };
     /** @description How long time goes on, and how closely it is followed. */
     Course: {
@@ -1276,7 +1346,7 @@ export interface components {
       group_delay: number[];
       im: number[];
       /** @description Its peaks. */
-      peaks: components["schemas"]["Peak"][];
+      peaks: components["schemas"]["Peak2"][];
       /** @description Without jumps, degrees. */
       phase: number[];
       /**
@@ -1370,6 +1440,18 @@ export interface components {
        * @description Runs that went with it.
        */
       runs: number;
+    };
+    /**
+     * @description How much of their ratings parts may use, as shares such as `80 %`; all of it where nothing is stated. To leave some is
+     *      common practice.
+     */
+    Derating: {
+      /** @description Of rated currents. */
+      current?: string | null;
+      /** @description Of rated powers. */
+      power?: string | null;
+      /** @description Of rated voltages. */
+      voltage?: string | null;
     };
     /** @description A named number, given directly or in terms of other named numbers. */
     DesignValue: {
@@ -2191,6 +2273,8 @@ export interface components {
       readings: components["schemas"]["ReadingResult"][];
       /** @description Power through each stage, in document order. */
       stages: components["schemas"]["StageFigures"][];
+      /** @description What the parts had to bear. */
+      stresses?: components["schemas"]["PartStress"][];
       /** @description How each requirement fared, in document order. */
       verdicts: components["schemas"]["Verdict"][];
     };
@@ -2208,6 +2292,14 @@ export interface components {
       ripple?: string | null;
       /** @description Nominal voltage; negative for a negative rail. */
       voltage: string;
+    };
+    /** @description Which studies count. */
+    Over: {
+      /**
+       * @description Their names with commas between; all if left out.
+       * @default null
+       */
+      studies: string | null;
     };
     /** @description What is asked over frequency, and at which frequencies. */
     OverFrequency: {
@@ -2294,6 +2386,44 @@ export interface components {
       symbol: components["schemas"]["Symbol"];
       /** @description What else it is called. */
       words: string[];
+    };
+    /** @description What a part bears. */
+    PartShown: {
+      /** @description A. */
+      current: components["schemas"]["Worst"];
+      part: string;
+      /** @description W. */
+      power: components["schemas"]["Worst"];
+      /** @description Against each rating it states, the most used first. */
+      ratings: components["schemas"]["Against"][];
+      /** @description A. */
+      rms_current: components["schemas"]["Worst"];
+      /** @description V. */
+      voltage: components["schemas"]["Worst"];
+    };
+    /**
+     * @description What a part had to bear over a span: voltage and current at their worst; what heats it over the span's last period, for a
+     *      surge that is over at once is told by its peak.
+     */
+    PartStress: {
+      /** @description What each rating of its kind is held against, whether it states that rating or not. */
+      borne: components["schemas"]["Borne"][];
+      /** @description Largest current into its first pin, either way, A. */
+      current: components["schemas"]["Peak"];
+      /** @description Designator. */
+      part: string;
+      /**
+       * Format: double
+       * @description Mean power it absorbs over the last period, W.
+       */
+      power: number;
+      /**
+       * Format: double
+       * @description RMS of that current over the last period, A.
+       */
+      rms_current: number;
+      /** @description Largest voltage of its first pin against its second, either way, V. */
+      voltage: components["schemas"]["Peak"];
     };
     /** @description A change of a supply: of its power path, or of single parts. */
     PathEdit:
@@ -2490,8 +2620,21 @@ export interface components {
           /** @description Its new name. */
           to: string;
         };
-    /** @description A peak of a magnitude. */
+    /** @description A largest value and when it was reached first. */
     Peak: {
+      /**
+       * Format: double
+       * @description s.
+       */
+      at: number;
+      /**
+       * Format: double
+       * @description V or A.
+       */
+      value: number;
+    };
+    /** @description A peak of a magnitude. */
+    Peak2: {
       /**
        * Format: double
        * @description Hz.
@@ -2802,6 +2945,7 @@ export interface components {
       | "harmonic_use"
       | "efficiency"
       | "loss"
+      | "rating_use"
       | "crossover"
       | "phase_margin"
       | "gain_margin"
@@ -3559,6 +3703,17 @@ export interface components {
     };
     /** @description What of a part is held against a rating. */
     Stress: "voltage" | "reverse_voltage" | "mean_current" | "rms_current" | "peak_current" | "power";
+    /** @description What parts bear, at its worst over all studies that count. */
+    StressShown: {
+      /** @description What is borne beyond what may be used. */
+      findings: components["schemas"]["Finding"][];
+      /** @description The parts that can be rated, those that use most of a rating first. */
+      parts: components["schemas"]["PartShown"][];
+      /** Format: int32 */
+      revision: number;
+      /** @description The studies that count. */
+      studies: components["schemas"]["Counted"][];
+    };
     /** @description Signals, or formulas of them, over a stretch of a run. */
     Stretch: {
       format?: components["schemas"]["Format"];
@@ -3672,6 +3827,8 @@ export interface components {
     Supply: {
       /** @description The supply's name. */
       title: string;
+      /** @description How much of their ratings parts may use. */
+      derating?: components["schemas"]["Derating"];
       /**
        * Format: uint32
        * @description Format version of the document, now 1.
@@ -4032,6 +4189,17 @@ export interface components {
       unit: components["schemas"]["Unit"];
       /** Format: double */
       value?: number | null;
+    };
+    /** @description A value at its worst. */
+    Worst: {
+      /**
+       * Format: double
+       * @description When it was first reached, s; none of what is meant over a period.
+       */
+      at?: number | null;
+      study: string;
+      /** Format: double */
+      value: number;
     };
     /** @description Readings and requirements as they would be, new or in place of those of the same names. */
     WouldBe: {
@@ -4494,6 +4662,40 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["RestingShown"];
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  stress: {
+    parameters: {
+      query?: {
+        /** @description Their names with commas between; all if left out. */
+        studies?: string | null;
+      };
+      header?: never;
+      path: {
+        supply: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What parts bear, at its worst over all studies that count. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["StressShown"];
         };
       };
       /** @description What went wrong, where, and what to do. */

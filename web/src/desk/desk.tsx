@@ -1,7 +1,15 @@
 import { useCallback, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 
-import { isOver, whyBlocked, type PartKind, type Run, type Supply, type SupplyShown } from "../api/client";
+import {
+  isOver,
+  whyBlocked,
+  type Finding,
+  type PartKind,
+  type Run,
+  type Supply,
+  type SupplyShown,
+} from "../api/client";
 import { CurveStrips } from "../curves/strips";
 import { Drawing } from "../drawing/drawing";
 import type { Editing } from "../frame/editing";
@@ -19,6 +27,10 @@ import { signalsOf, stripOf, useStrips, withSignals } from "../strips/usestrips"
 interface Props {
   shown: SupplyShown;
   kinds: PartKind[];
+  /** What the checks and the runs complain of. */
+  findings: Finding[];
+  /** Of all studies, newest first. */
+  runs?: Run[];
   editing: Editing;
   study: string;
   onStudy: (study: string) => void;
@@ -37,6 +49,8 @@ interface Props {
 const NOTHING_CHOSEN: Seen = {};
 /** Decades beside the frequency that decided a verdict. */
 const BESIDE = 0.2;
+/** Part of a run beside the moment at which a part bore the most. */
+const MOMENT = 0.02;
 
 /** The main view: drawing, strips, numbers. */
 export function Desk(props: Props) {
@@ -78,7 +92,7 @@ export function Desk(props: Props) {
     <Drawing
       shown={shown}
       kinds={kinds}
-      findings={shown.findings}
+      findings={props.findings}
       selected={parts}
       stage={stage}
       run={run && isOver(run) && run.node_count > 0 ? run.id : undefined}
@@ -121,10 +135,29 @@ export function Desk(props: Props) {
       blocked={whyBlocked(shown.findings)}
     />
   );
+  const showPlace = (place: Look) => {
+    setLook(place);
+    const at = place.span.to;
+    // Over frequency the one that decided is brought into the middle of the span.
+    if (supply.studies?.find((s) => s.id === place.study)?.kind === "frequency" && at > 0) {
+      const decided = { from: decadesOf(at) - BESIDE, to: decadesOf(at) + BESIDE };
+      setLooks((all) => ({ ...all, [place.study]: { span: decided } }));
+    }
+    props.onStudy(place.study);
+    if (arrangement === "drawing" || arrangement === "numbers") setArrangement("beside");
+    editing.change("show what was read", (document) => {
+      const looked = document.studies?.find((s) => s.id === place.study);
+      const there = looked?.strips?.flatMap(signalsOf) ?? [];
+      const missing = place.signals.filter((signal) => !there.includes(signal));
+      if (looked && missing.length > 0) looked.strips = [...(looked.strips ?? []), stripOf(...missing)];
+    });
+  };
   const dock = (
     <div className="relative h-full">
       <Dock
         shown={shown}
+        findings={props.findings}
+        allRuns={props.runs}
         editing={editing}
         study={study}
         run={run}
@@ -135,22 +168,14 @@ export function Desk(props: Props) {
         onStage={props.onStage}
         onLook={(reading) => {
           const place = lookAt(supply, standing, reading, look?.nth ?? 0);
-          if (!place) return;
-          setLook(place);
-          const at = place.span.to;
-          // Over frequency the one that decided is brought into the middle of the span.
-          if (supply.studies?.find((s) => s.id === place.study)?.kind === "frequency" && at > 0) {
-            const decided = { from: decadesOf(at) - BESIDE, to: decadesOf(at) + BESIDE };
-            setLooks((all) => ({ ...all, [place.study]: { span: decided } }));
-          }
-          props.onStudy(place.study);
-          if (arrangement === "drawing" || arrangement === "numbers") setArrangement("beside");
-          editing.change("show what was read", (document) => {
-            const looked = document.studies?.find((s) => s.id === place.study);
-            const there = looked?.strips?.flatMap(signalsOf) ?? [];
-            const missing = place.signals.filter((signal) => !there.includes(signal));
-            if (looked && missing.length > 0) looked.strips = [...(looked.strips ?? []), stripOf(...missing)];
-          });
+          if (place) showPlace(place);
+        }}
+        onMoment={(of, signal, at) => {
+          const [from, to] = standing.runs[of]?.recorded ?? [0, 0];
+          const beside = at === null ? 0 : MOMENT * (to - from);
+          const span =
+            at === null ? { from, to } : { from: Math.max(from, at - beside), to: Math.min(to, at + beside) };
+          showPlace({ study: of, signals: [signal], span, nth: (look?.nth ?? 0) + 1 });
         }}
         onPart={(part) => onParts([part])}
         kinds={kinds}

@@ -18,12 +18,17 @@ import type { Verdict } from "../frame/standing";
 import { HarmonicsView } from "../harmonics/harmonics";
 import { Readings } from "../readings/table";
 import { RestingTable } from "../resting/table";
+import { StressTable } from "../stress/table";
 import { Trim } from "../trim/trim";
 import { show } from "../ui/quantity";
 import { Verdicts } from "../ui/verdicts";
 
 interface Props {
   shown: SupplyShown;
+  /** What the checks and the runs complain of. */
+  findings: Finding[];
+  /** Of all studies, newest first. */
+  allRuns?: Run[];
   editing: Editing;
   study: string;
   run?: Run;
@@ -35,6 +40,8 @@ interface Props {
   stage?: string;
   onStage: (stage: string | undefined) => void;
   onPart: (part: string) => void;
+  /** Shows when a part bore the most. */
+  onMoment: (study: string, signal: string, at: number | null) => void;
   /** Shows where a reading was taken. */
   onLook: (reading: string) => void;
   kinds: PartKind[];
@@ -46,9 +53,9 @@ interface Props {
 
 /** Numbers, checks and the evidence for them. */
 export function Dock(props: Props) {
-  const { shown, editing, study, run, before, verdicts, stage } = props;
+  const { shown, findings, editing, study, run, before, verdicts, stage } = props;
   const { onStage, onPart, onLook, kinds, onBehind, arrangement } = props;
-  const { document: supply, findings } = shown;
+  const { document: supply } = shown;
   const chosen = supply.stages?.find((s) => s.id === stage);
   const [tab, setTab] = useState(chosen ? "sizing" : "readings");
   // Choosing a stage brings its sizing up; leaving it goes back to what was open.
@@ -77,6 +84,7 @@ export function Dock(props: Props) {
           {trigger("trim", "Trim")}
           {trigger("harmonics", "Harmonics")}
           {trigger("resting", "Operating point")}
+          {trigger("stress", "Stress")}
           {trigger("checks", errors > 0 ? `Checks (${errors})` : "Checks")}
           {trigger("health", "Health")}
           {chosen && trigger("sizing", `Sizing of ${chosen.title.toLowerCase()}`)}
@@ -117,6 +125,15 @@ export function Dock(props: Props) {
       </Tabs.Content>
       <Tabs.Content value="resting" className="min-h-0 grow overflow-auto">
         <RestingTable shown={shown} onPart={onPart} />
+      </Tabs.Content>
+      <Tabs.Content value="stress" className="min-h-0 grow overflow-auto">
+        <StressTable
+          shown={shown}
+          editing={editing}
+          runs={props.allRuns}
+          onPart={onPart}
+          onMoment={props.onMoment}
+        />
       </Tabs.Content>
       <Tabs.Content value="checks" className="min-h-0 grow overflow-auto p-3">
         {errors === 0 && <p className="text-met">Nothing to complain of.</p>}

@@ -8,6 +8,7 @@ import {
   usePartKinds,
   useRuns,
   useStartRun,
+  useStress,
   useSupply,
   whyBlocked,
   type SupplyShown,
@@ -68,6 +69,11 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
   useFollow(id, run);
   const standing = useStanding(shown, runs.data, study, run);
 
+  const stress = useStress(shown, runs.data).data;
+  const findings = useMemo(
+    () => [...shown.findings, ...(stress?.findings ?? [])],
+    [shown.findings, stress?.findings],
+  );
   usePanes();
   const blocked = whyBlocked(shown.findings);
   const runIt = async () => {
@@ -129,7 +135,7 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
       )}
       <PowerPath
         supply={supply}
-        findings={shown.findings}
+        findings={findings}
         outcome={run && isOver(run) ? run.outcome : before?.outcome}
         stage={stage}
         onStage={(next) => setStage(next === stage ? undefined : next)}
@@ -149,6 +155,8 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
             <Desk
               shown={shown}
               kinds={kinds.data ?? []}
+              findings={findings}
+              runs={runs.data}
               editing={editing}
               study={study}
               onStudy={setStudy}

@@ -31,7 +31,7 @@ pub(super) const TIMED_SWITCH: Kind = Kind {
         OFF_RESISTANCE,
         quantity("transition", "Transition time", Unit::Second, "1u", (1e-12, ANY), "Duration of a change."),
     ],
-    ratings: &[RMS_CURRENT],
+    ratings: &[VOLTAGE, RMS_CURRENT],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -71,7 +71,7 @@ pub(super) const CONTROLLED_SWITCH: Kind = Kind {
         ON_RESISTANCE,
         OFF_RESISTANCE,
     ],
-    ratings: &[RMS_CURRENT],
+    ratings: &[VOLTAGE, RMS_CURRENT],
     dc_paths: ONE_PATH,
     fixes_voltage: false,
 };
@@ -97,7 +97,7 @@ pub(super) const CURRENT_SWITCH: Kind = Kind {
         ON_RESISTANCE,
         OFF_RESISTANCE,
     ],
-    ratings: &[RMS_CURRENT],
+    ratings: &[VOLTAGE, RMS_CURRENT],
     dc_paths: TWO_PATHS,
     fixes_voltage: false,
 };

@@ -1,6 +1,7 @@
 //! Numbers that take more than integrals and extremes: crossings, steps, harmonics, powers, filtered ripple.
 
 mod crossings;
+mod farthest;
 mod filter;
 mod gauge;
 pub(crate) mod histogram;
@@ -14,6 +15,8 @@ mod step;
 
 pub use crossings::Passing;
 pub(crate) use crossings::{Crossed, Crossings, TimeAbove};
+pub(crate) use farthest::Farthest;
+pub use farthest::Way;
 pub(crate) use filter::Filtered;
 pub use gauge::Gauge;
 pub use limits::{Class, LAST_ORDER, Mains, limit};

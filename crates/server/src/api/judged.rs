@@ -99,6 +99,11 @@ fn regarded(ran: &Supply, now: &Supply) -> Result<Circuit, ApiError> {
     let mut supply = ran.clone();
     supply.readings.clone_from(&now.readings);
     supply.requirements.clone_from(&now.requirements);
+    supply.derating.clone_from(&now.derating);
+    for part in &mut supply.parts {
+        let same = now.part(&part.id).filter(|same| same.kind == part.kind);
+        part.ratings = same.map_or_else(Default::default, |same| same.ratings.clone());
+    }
     supply.forget_gone(now);
     resolve(&supply).map_err(ApiError::blocked)
 }

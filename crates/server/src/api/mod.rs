@@ -24,6 +24,7 @@ mod rows;
 mod runs;
 mod span;
 mod spectrum;
+mod stress;
 mod supplies;
 mod table;
 mod traces;
@@ -74,6 +75,7 @@ fn routes() -> ApiRouter<App> {
             "/api/supplies/{supply}/operating-point",
             get_with(resting::operating_point, |o| o.id("operatingPoint")),
         )
+        .api_route("/api/supplies/{supply}/stress", get_with(stress::stress, |o| o.id("stress")))
         .api_route("/api/supplies/{supply}/ready-made", get_with(compose::ready_made, |o| o.id("readyMade")))
         .api_route("/api/supplies/{supply}/revisions", get_with(revisions::list, |o| o.id("listRevisions")))
         .api_route(

@@ -121,7 +121,7 @@ fn with_span(mut row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
         goes_on_from: row.goes_on_from,
         recorded,
         over_frequency: outcome.as_ref().is_some_and(|outcome| outcome.curves.is_some()),
-        outcome: outcome.map(|outcome| Outcome { curves: None, ..outcome }),
+        outcome: outcome.map(|outcome| Outcome { curves: None, stresses: Vec::new(), ..outcome }),
         message: row.message,
         created_at: row.created_at,
         started_at: row.started_at,

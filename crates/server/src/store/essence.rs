@@ -1,6 +1,6 @@
 //! What a document and an outcome come to, in short.
 
-use circuit::Supply;
+use circuit::{ReadingMeasure, Supply};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use studies::{Outcome, Standing};
@@ -12,9 +12,13 @@ pub(crate) fn essence(supply: &Supply, study: &str) -> Uuid {
     Uuid::new_v5(&Uuid::NAMESPACE_OID, &text)
 }
 
-/// Stands for what a document, as it is run, reads and requires.
+/// Stands for what a document, as it is run, reads and requires, and for what its parts are rated for where that is read.
 pub(crate) fn judged_by(document: &Supply) -> Uuid {
-    let text = serde_json::to_vec(&(&document.readings, &document.requirements)).unwrap_or_default();
+    let mut text = serde_json::to_vec(&(&document.readings, &document.requirements)).unwrap_or_default();
+    if document.readings.iter().any(|reading| reading.measure == ReadingMeasure::RatingUse) {
+        let rated: Vec<_> = document.parts.iter().map(|part| (&part.id, &part.ratings)).collect();
+        text.extend(serde_json::to_vec(&(rated, &document.derating)).unwrap_or_default());
+    }
     Uuid::new_v5(&Uuid::NAMESPACE_OID, &text)
 }
 

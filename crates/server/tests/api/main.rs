@@ -11,5 +11,6 @@ mod judged;
 mod looks;
 mod measured;
 mod runs;
+mod stress;
 mod supplies;
 mod switched;
