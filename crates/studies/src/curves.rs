@@ -186,7 +186,7 @@ impl Curves {
     }
 
     /// A curve's value between its points: magnitude and phase lie on straight lines over the logarithm of frequency.
-    fn at(&self, values: &[Complex64], frequency: f64) -> Result<Complex64, String> {
+    pub(crate) fn at(&self, values: &[Complex64], frequency: f64) -> Result<Complex64, String> {
         let next = self.frequencies.partition_point(|f| *f < frequency);
         match (next.checked_sub(1), self.frequencies.get(next)) {
             (_, Some(f)) if *f == frequency => Ok(values[next]),

@@ -10,7 +10,12 @@ pub(crate) fn version(engine: Engine) -> String {
     }
 }
 
+/// The engine of a run's version, if it is that of an engine as it is now.
+pub fn engine_of(of: &str) -> Option<Engine> {
+    [Engine::DeviceLevel, Engine::Switched].into_iter().find(|engine| version(*engine) == of)
+}
+
 /// Whether a run's version is that of an engine as it is now, so that the run can be gone on with.
 pub fn is_current(of: &str) -> bool {
-    [Engine::DeviceLevel, Engine::Switched].into_iter().any(|engine| version(engine) == of)
+    engine_of(of).is_some()
 }

@@ -332,7 +332,7 @@ export type StressShown = Schemas["StressShown"];
 
 /** What parts bear in the runs of studies that are up to date; of all studies if none are named. */
 export function useStress(supply: SupplyShown, runs: Run[] | undefined, studies?: string[]) {
-  const done = runs?.filter((r) => r.state === "done" && !r.measured).map((r) => r.id);
+  const done = runs?.filter((r) => r.state === "done" && judges(r)).map((r) => r.id);
   return useQuery({
     queryKey: ["stress", supply.id, supply.revision, studies, done],
     enabled: runs !== undefined && (studies === undefined || studies.length > 0),
@@ -348,6 +348,50 @@ export function useStress(supply: SupplyShown, runs: Run[] | undefined, studies?
       ),
   });
 }
+
+export type OpinionShown = Schemas["OpinionShown"];
+
+/** Milliseconds after which a second opinion on its way is looked at again. */
+const LOOK_AGAIN = 400;
+
+/** The newest second opinion on a run, as it comes; null if none was asked. */
+export function useOpinion(run: Run) {
+  const client = useQueryClient();
+  return useQuery({
+    queryKey: ["opinion", run.id],
+    refetchInterval: (query) => {
+      const now = query.state.data?.run;
+      return now && !isOver(now) ? LOOK_AGAIN : false;
+    },
+    queryFn: async () => {
+      const path = { run: run.id };
+      const found = taken<OpinionShown | null>(
+        await api.GET("/api/runs/{run}/second-opinion", { params: { path } }),
+      );
+      // It stands in the list of runs as well.
+      client.setQueryData<Run[]>(["runs", run.supply], (runs) =>
+        runs?.map((r) => (r.id === found?.run.id ? found.run : r)),
+      );
+      return found;
+    },
+  });
+}
+
+/** Asks a second opinion on a run. */
+export function useAskOpinion(supply: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (run: string) =>
+      taken<Run>(await api.POST("/api/runs/{run}/second-opinion", { params: { path: { run } } })),
+    onSuccess: async (_, run) => {
+      await client.invalidateQueries({ queryKey: ["opinion", run] });
+      await client.invalidateQueries({ queryKey: ["runs", supply] });
+    },
+  });
+}
+
+/** Whether a supply is judged by a run: it was not measured, and is no second opinion on another. */
+export const judges = (run: Run) => !run.measured && !run.second_opinion_on;
 
 /** The drawing with what nets and parts have in a run: means, RMS, or values at an instant. */
 export function useFigured(
@@ -636,7 +680,8 @@ export function has(run: Run, signal: string): boolean {
 export function nameOf(run: Run): string {
   if (run.measured) return `${run.measured.title}, measured`;
   const time = new Date(run.created_at).toLocaleTimeString();
-  return [`revision ${run.revision}`, time, run.note].filter(Boolean).join(", ");
+  const opinion = run.second_opinion_on ? "second opinion" : "";
+  return [`revision ${run.revision}`, time, opinion, run.note].filter(Boolean).join(", ");
 }
 
 type Neighbours = Record<"here" | "up" | "down", EntryMeaning>;

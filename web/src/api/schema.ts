@@ -708,6 +708,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/runs/{run}/second-opinion": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get: operations["secondOpinion"];
+    put?: never;
+    post: operations["askSecondOpinion"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/runs/{run}/curves": {
     parameters: {
       query?: never;
@@ -1332,6 +1348,26 @@ export interface components {
       side: components["schemas"]["CurveSide"];
       /** @description Whether phases stay within ±180° instead of going on without jumps. */
       wrapped?: boolean;
+    };
+    /** @description How far a curve over frequency is from another's. */
+    CurveParted: {
+      /**
+       * Format: double
+       * @description Where both are farthest apart, relative to the first, Hz.
+       */
+      at: number;
+      /**
+       * Format: double
+       * @description How much larger the second is there, dB.
+       */
+      decibels: number;
+      /**
+       * Format: double
+       * @description How much its phase is ahead there, degrees.
+       */
+      degrees: number;
+      /** @description The curve. */
+      id: string;
     };
     /** @description A curve, or a formula of several. */
     CurveShown: {
@@ -2242,6 +2278,17 @@ export interface components {
        */
       revision?: number | null;
     };
+    /** @description How far a run and a second opinion on it are apart. */
+    OpinionShown: {
+      /** @description How it was come by, in words. */
+      by: string;
+      curves: components["schemas"]["CurveParted"][];
+      readings: components["schemas"]["ReadBoth"][];
+      /** @description The second opinion, with how it stands. */
+      run: components["schemas"]["RunShown"];
+      /** @description What the study's strips show, what is farthest apart first. */
+      signals: components["schemas"]["SignalParted"][];
+    };
     /** @description In which order supplies are listed. */
     Order: "changed" | "title" | "begun";
     /** @description One harmonic. */
@@ -2864,6 +2911,20 @@ export interface components {
       /** @description The unit. */
       unit: components["schemas"]["Unit"];
     };
+    /** @description A reading of both. */
+    ReadBoth: {
+      /**
+       * Format: double
+       * @description Relative to the larger of both.
+       */
+      difference?: number | null;
+      /** Format: double */
+      first?: number | null;
+      reading: string;
+      /** Format: double */
+      second?: number | null;
+      unit: components["schemas"]["Unit"];
+    };
     /** @description A named number taken from a run. */
     Reading: {
       /** @description The name shown. */
@@ -3267,6 +3328,11 @@ export interface components {
        */
       revision: number;
       /**
+       * Format: uuid
+       * @description The run it is a second opinion on.
+       */
+      second_opinion_on?: string | null;
+      /**
        * Format: double
        * @description Simulated time reached, s.
        */
@@ -3376,6 +3442,26 @@ export interface components {
         };
     /** @description A side of a strip. */
     Side: "left" | "right";
+    /** @description A signal of both. */
+    SignalParted: {
+      /**
+       * Format: double
+       * @description When, s.
+       */
+      at: number;
+      /**
+       * Format: double
+       * @description The largest distance, in the signal's unit.
+       */
+      distance: number;
+      /**
+       * Format: double
+       * @description What the signal swings by over the whole, in its unit, or its largest magnitude where that is more.
+       */
+      scale: number;
+      signal: string;
+      unit: components["schemas"]["Unit"];
+    };
     /** @description Another run. */
     Since: {
       /**
@@ -5703,6 +5789,67 @@ export interface operations {
       };
     };
     responses: {
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  secondOpinion: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["OpinionShown"] | null;
+        };
+      };
+      /** @description What went wrong, where, and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  askSecondOpinion: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A run and what came of it. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RunShown"];
+        };
+      };
       /** @description What went wrong, where, and what to do. */
       default: {
         headers: {

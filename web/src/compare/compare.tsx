@@ -35,7 +35,10 @@ export function Compare({ shown, study, editing }: Props) {
     [all, study],
   );
   const [picked, setPicked] = useState<string[]>();
-  const usual = ended.slice(0, 2).map((r) => r.id);
+  const usual = ended
+    .filter((r) => !r.second_opinion_on)
+    .slice(0, 2)
+    .map((r) => r.id);
   const ids = (picked ?? usual).filter((id) => ended.some((r) => r.id === id));
   // Oldest first, so that what came of a change stands to its right.
   const chosen = ended.filter((r) => ids.includes(r.id)).reverse();

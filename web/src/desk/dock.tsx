@@ -6,8 +6,8 @@ import {
   isOld,
   isOver,
   isUnfinished,
+  whyBlocked,
   type Finding,
-  type Outcome,
   type PartKind,
   type Run,
   type SupplyShown,
@@ -16,11 +16,11 @@ import { Sizing } from "../compose/sizing";
 import type { Editing } from "../frame/editing";
 import type { Verdict } from "../frame/standing";
 import { HarmonicsView } from "../harmonics/harmonics";
+import { Health } from "../health/health";
 import { Readings } from "../readings/table";
 import { RestingTable } from "../resting/table";
 import { StressTable } from "../stress/table";
 import { Trim } from "../trim/trim";
-import { show } from "../ui/quantity";
 import { Verdicts } from "../ui/verdicts";
 
 interface Props {
@@ -156,7 +156,7 @@ export function Dock(props: Props) {
         </ul>
       </Tabs.Content>
       <Tabs.Content value="health" className="min-h-0 grow overflow-auto p-3">
-        <Health run={run} />
+        <Health run={run} shown={shown} onBehind={onBehind} blocked={whyBlocked(shown.findings)} />
       </Tabs.Content>
       {chosen && (
         <Tabs.Content value="sizing" className="min-h-0 grow overflow-auto">
@@ -177,84 +177,4 @@ export function Dock(props: Props) {
 function look(finding: Finding): string {
   if (isUnfinished(finding)) return "";
   return finding.severity === "error" ? "text-missed" : "text-close";
-}
-
-const CONDUCTS = { continuous: "continuous", boundary: "at the boundary", discontinuous: "discontinuous" };
-
-/** A settled state as facts. */
-function settledRows(facts: NonNullable<Outcome["health"]["settled"]>): [string, string][] {
-  const share = (part: number) => show(part, "share", 3);
-  const windings = facts.windings.map(({ part, conduction, idle }): [string, string] => [
-    `Conduction of ${part}`,
-    CONDUCTS[conduction] + (idle > 0 ? `, without current for ${share(idle)} of a period` : ""),
-  ]);
-  const duties = facts.duties.map(({ part, duty }): [string, string] => [`Duty of ${part}`, share(duty)]);
-  const left = facts.leaves == null ? "" : ` (each period leaves ${show(facts.leaves, "one", 3)} of it)`;
-  return [
-    ["Period", `${show(facts.period, "second", 6)}, given by ${facts.given_by}`],
-    ...windings,
-    ...duties,
-    ["Stability", facts.stability + left],
-    ["Found in", `${facts.iterations} ${facts.iterations === 1 ? "iteration" : "iterations"}`],
-  ];
-}
-
-function Health({ run }: { run?: Run }) {
-  const health = run?.outcome?.health;
-  if (!health) return <p className="text-muted">Run a study to see why its numbers can be trusted.</p>;
-  const { engine, steadiness } = health;
-  const rows: [string, string][] = [
-    [
-      "Energy unaccounted for",
-      `${(100 * engine.energy.relative).toPrecision(2)}\u2009% of ${show(engine.energy.delivered, "joule", 3)} delivered`,
-    ],
-    ["Steps", `${engine.steps} accepted, ${engine.rejected} rejected, ${engine.unsettled} cut short`],
-    ...(engine.trips ? ([["Trips", `${engine.trips}, each located in time`]] as [string, string][]) : []),
-    ...(engine.repeated
-      ? ([["Periods left out", `${engine.repeated} in which nothing new happens: like the one before`]] as [
-          string,
-          string,
-        ][])
-      : []),
-    ...(engine.leaps
-      ? ([["Leaps", `${engine.leaps} over changes too fast to resolve`]] as [string, string][])
-      : []),
-    ...(engine.fallbacks?.length
-      ? ([["Operating point", `not found by ${engine.fallbacks.join(", ")}`]] as [string, string][])
-      : []),
-    [
-      "Shortest step",
-      `${show(engine.shortest_step, "second", 3)} at ${show(engine.shortest_at, "second", 4)}`,
-    ],
-    ["Tolerance", `${(100 * health.tolerance).toPrecision(2)}\u2009% of full scale`],
-    ...(steadiness
-      ? ([
-          [
-            "Steadiness",
-            `mean of ${steadiness.net} moves by ${(100 * steadiness.relative).toPrecision(2)}\u2009% in ${show(steadiness.over, "second", 3)}`,
-          ],
-        ] as [string, string][])
-      : []),
-    ...(health.settled ? settledRows(health.settled) : []),
-    ["Unknowns", `${engine.unknowns}, ${engine.fill} matrix entries`],
-    ["Simulated", health.simulated || "at device level"],
-    ["Numerics", `version ${health.engine_version}`],
-  ];
-  return (
-    <div className="grid gap-1">
-      {health.warnings.map((warning) => (
-        <p key={warning} className="text-close">
-          {warning}
-        </p>
-      ))}
-      <dl className="grid grid-cols-[180px_1fr] gap-y-1">
-        {rows.map(([name, value]) => (
-          <div key={name} className="contents">
-            <dt className="text-muted">{name}</dt>
-            <dd className="figures">{value}</dd>
-          </div>
-        ))}
-      </dl>
-    </div>
-  );
 }

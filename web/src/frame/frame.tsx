@@ -3,6 +3,7 @@ import { useParams } from "react-router";
 
 import {
   isOver,
+  judges,
   useJudged,
   useFollow,
   usePartKinds,
@@ -58,7 +59,7 @@ function OpenFrame({ stored, view }: { stored: SupplyShown; view: string }) {
   const study = supply.studies?.find((s) => s.id === chosen)?.id ?? supply.studies?.[0]?.id ?? "";
 
   const ofStudy = useMemo(() => runs.data?.filter((r) => r.study === study) ?? [], [runs.data, study]);
-  const computed = ofStudy.filter((r) => !r.measured);
+  const computed = ofStudy.filter(judges);
   const run = useJudged(computed[0], shown, runs.data, !editing.saving);
   const before = useJudged(
     computed.slice(1).find((r) => r.state === "done" && !r.passing),

@@ -1,6 +1,6 @@
 import { useMemo } from "react";
 
-import { isOver, useJudgedRuns, type Outcome, type Run, type SupplyShown } from "../api/client";
+import { isOver, judges, useJudgedRuns, type Outcome, type Run, type SupplyShown } from "../api/client";
 
 export type Verdict = Outcome["verdicts"][number];
 
@@ -17,7 +17,7 @@ export function useStanding(shown: SupplyShown, runs: Run[] | undefined, study: 
   const newest = useMemo(() => {
     const others = supply.studies?.filter((s) => s.id !== study) ?? [];
     return others.flatMap(
-      (s) => runs?.find((r) => r.study === s.id && !r.measured && isOver(r) && r.outcome) ?? [],
+      (s) => runs?.find((r) => r.study === s.id && judges(r) && isOver(r) && r.outcome) ?? [],
     );
   }, [supply.studies, runs, study]);
   const judged = useJudgedRuns(newest, shown, runs);

@@ -21,7 +21,7 @@ export function Runs({ shown, editing }: { shown: SupplyShown; editing: Editing 
   const mark = useRemark();
   const [last, setLast] = useState<Run>();
   const problem = remove.error ?? back.error ?? mark.error;
-  const title = (run: Run) => (run.measured ? nameOf(run) : studyOf(run));
+  const title = (run: Run) => (run.measured || run.second_opinion_on ? nameOf(run) : studyOf(run));
   const studyOf = (run: Run) => shown.document.studies?.find((s) => s.id === run.study)?.title ?? run.study;
   return (
     <section aria-label="Runs">

@@ -84,7 +84,9 @@ async fn elsewhere(app: &App, row: &RunRow, now: &Arc<Look>) -> Result<Vec<Readi
     let mut found = Vec::new();
     let runs = app.store.runs_of(app.account(), row.supply_id, false).await?;
     for study in supply.studies.iter().filter(|s| s.id != row.study) {
-        let of_study = |r: &&RunRow| r.study == study.id && r.measured.is_none() && r.state().is_final();
+        let of_study = |r: &&RunRow| {
+            r.study == study.id && r.measured.is_none() && r.second_opinion_on.is_none() && r.state().is_final()
+        };
         let fresh = |r: &&RunRow| r.essence == Some(essence(supply, &study.id));
         if let Some(run) = runs.iter().find(of_study).filter(fresh) {
             found.extend(judged(app, run, now, &[]).await?.readings.into_iter().filter(|r| r.value.is_some()));

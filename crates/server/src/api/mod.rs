@@ -17,6 +17,7 @@ mod harmonics;
 mod judged;
 mod look;
 mod measured;
+mod opinion;
 mod parts;
 mod resting;
 mod revisions;
@@ -117,6 +118,10 @@ fn routes() -> ApiRouter<App> {
         .api_route("/api/runs/{run}/judged", get_with(judged::judge, |o| o.id("judgeRun")))
         .api_route("/api/runs/{run}/changes", get_with(judged::changed_since, |o| o.id("changesBetweenRuns")))
         .api_route("/api/runs/{run}/table", post_with(table::table, |o| o.id("tableOfTraces")))
+        .api_route(
+            "/api/runs/{run}/second-opinion",
+            post_with(opinion::ask, |o| o.id("askSecondOpinion")).get_with(opinion::show, |o| o.id("secondOpinion")),
+        )
         .api_route("/api/runs/{run}/curves", post_with(curves::curves, |o| o.id("curves")))
         .api_route("/api/runs/{run}/curve-span", post_with(curves::span, |o| o.id("curveSpan")))
         .api_route("/api/runs/{run}/curve-file", post_with(curves::file, |o| o.id("curveFile")))

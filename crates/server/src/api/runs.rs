@@ -89,6 +89,8 @@ pub(crate) struct RunShown {
     goes_on: bool,
     /// The run it went on from.
     goes_on_from: Option<Uuid>,
+    /// The run it is a second opinion on.
+    second_opinion_on: Option<Uuid>,
     /// Where it came from, if it was measured.
     measured: Option<Measured>,
     /// When its room is given free; none if it is not deleted.
@@ -119,6 +121,7 @@ fn with_span(mut row: RunRow, recorded: Option<(f64, f64)>) -> RunShown {
         duration: row.duration,
         node_count: row.node_count,
         goes_on_from: row.goes_on_from,
+        second_opinion_on: row.second_opinion_on,
         recorded,
         over_frequency: outcome.as_ref().is_some_and(|outcome| outcome.curves.is_some()),
         outcome: outcome.map(|outcome| Outcome { curves: None, stresses: Vec::new(), ..outcome }),
@@ -181,7 +184,7 @@ pub(crate) async fn start(
 }
 
 /// What is to run, before it is stored.
-struct Ready {
+pub(super) struct Ready {
     document: Supply,
     study: String,
     duration: f64,
@@ -189,14 +192,23 @@ struct Ready {
 }
 
 impl Ready {
-    fn run(&self, supply: (Uuid, i32), goes_on_from: Option<(Uuid, Option<Uuid>)>) -> NewRun<'_> {
+    pub(super) fn run(&self, supply: (Uuid, i32), goes_on_from: Option<(Uuid, Option<Uuid>)>) -> NewRun<'_> {
         let Ready { document, study, duration, engine_version } = self;
         let engine_version = engine_version.clone();
-        NewRun { supply, document, study, duration: *duration, engine_version, goes_on_from, passing: false }
+        NewRun {
+            supply,
+            document,
+            study,
+            duration: *duration,
+            engine_version,
+            goes_on_from,
+            passing: false,
+            second_opinion_on: None,
+        }
     }
 }
 
-async fn queue(app: &App, new: NewRun<'_>) -> Result<RunShown, ApiError> {
+pub(super) async fn queue(app: &App, new: NewRun<'_>) -> Result<RunShown, ApiError> {
     let waiting = app.store.waiting_of(new.supply.0).await?;
     let (run, new) = app.store.create_run(app.account(), new).await?;
     if new && let Err(error) = app.queue.push(run.id, waiting).await {
@@ -207,7 +219,7 @@ async fn queue(app: &App, new: NewRun<'_>) -> Result<RunShown, ApiError> {
 }
 
 /// The document as a study runs it, how long that lasts, s, and which engine runs it.
-fn ready(document: &Supply, study: String) -> Result<Ready, ApiError> {
+pub(super) fn ready(document: &Supply, study: String) -> Result<Ready, ApiError> {
     let document = as_run(document, Some(&study));
     let circuit = resolve(&document).map_err(ApiError::blocked)?;
     let found = circuit.studies.iter().find(|s| s.id == study);

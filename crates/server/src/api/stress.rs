@@ -119,7 +119,9 @@ pub(crate) async fn stress(
 /// The newest run of a study that reached its end and is of the circuit as it stands.
 fn newest(runs: &[RunRow], look: &Arc<Look>, study: &str) -> Option<(Uuid, Outcome)> {
     let essence = look.essences.get(study).copied();
-    let own = |run: &&RunRow| run.study == study && run.measured.is_none() && run.essence == essence;
+    let own = |run: &&RunRow| {
+        run.study == study && run.measured.is_none() && run.second_opinion_on.is_none() && run.essence == essence
+    };
     runs.iter().filter(own).find_map(|run| {
         let outcome: Outcome = serde_json::from_value(run.outcome.clone()?).ok()?;
         (outcome.end == End::Done).then_some((run.id, outcome))

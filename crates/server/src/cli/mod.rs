@@ -276,6 +276,7 @@ async fn load_demo(store: &Store, run: bool) -> anyhow::Result<()> {
                     duration: resolved.duration,
                     engine_version: studies::version_for(&circuit, resolved),
                     goes_on_from: None,
+                    second_opinion_on: None,
                     passing: false,
                 };
                 store.create_run(DEMO_ACCOUNT, new).await?;

@@ -108,7 +108,8 @@ impl Store {
         sum_up(&mut connection, &mut rows).await?;
         let ids: Vec<Uuid> = rows.iter().map(|row| row.id).collect();
         let ended = runs::outcome.is_not_null().and(runs::deleted_at.is_null());
-        let ended = ended.and(runs::measured.is_null()).and(runs::passing.eq(false));
+        let ended =
+            ended.and(runs::measured.is_null()).and(runs::second_opinion_on.is_null()).and(runs::passing.eq(false));
         let mut latest: Vec<LatestRun> = runs::table
             .filter(runs::supply_id.eq_any(ids).and(ended))
             .distinct_on(runs::supply_id)

@@ -43,6 +43,8 @@ pub(crate) struct RunRow {
     pub(crate) note: String,
     /// Whether it is gone with the next of its study.
     pub(crate) passing: bool,
+    /// The run it is a second opinion on.
+    pub(crate) second_opinion_on: Option<Uuid>,
 }
 
 impl RunRow {
@@ -110,6 +112,8 @@ pub(crate) struct NewRun<'a> {
     pub(crate) goes_on_from: Option<(Uuid, Option<Uuid>)>,
     /// Whether it is on the way to another, and gone with that.
     pub(crate) passing: bool,
+    /// The run it is a second opinion on.
+    pub(crate) second_opinion_on: Option<Uuid>,
 }
 
 pub(super) const COUNT_BYTES: &str = "
@@ -159,8 +163,8 @@ impl Store {
     /// A new run of a study that covers `duration` seconds, and whether it is new: going on from a run in the same way
     /// is done once. Passing runs of the study are over with it.
     pub(crate) async fn create_run(&self, account: Uuid, run: NewRun<'_>) -> Result<(RunRow, bool)> {
-        let NewRun { supply: (supply, revision), document, study, duration, engine_version, goes_on_from, passing } =
-            run;
+        let NewRun { supply: (supply, revision), document, study, duration, .. } = run;
+        let NewRun { engine_version, goes_on_from, passing, second_opinion_on, .. } = run;
         // How long a run is and how accurate does not change what it is of.
         let essence = goes_on_from.map_or_else(|| Some(essence(document, study)), |(_, essence)| essence);
         let judged_by = judged_by(document);
@@ -201,6 +205,7 @@ impl Store {
                         runs::engine_version.eq(engine_version),
                         runs::state.eq(RunState::Queued.name()),
                         runs::passing.eq(passing),
+                        runs::second_opinion_on.eq(second_opinion_on),
                         runs::judged_by.eq(judged_by),
                     ))
                     .returning(RunRow::as_returning())
@@ -209,6 +214,14 @@ impl Store {
                 Ok((row, true))
             })
             .await
+    }
+
+    /// The newest second opinion on a run.
+    pub(crate) async fn second_opinion(&self, account: Uuid, on: Uuid) -> Result<Option<RunRow>> {
+        let mut connection = self.connection().await?;
+        let own = runs::account_id.eq(account).and(runs::second_opinion_on.eq(on)).and(runs::deleted_at.is_null());
+        let newest = runs::table.filter(own).order(runs::created_at.desc()).select(RunRow::as_select());
+        Ok(newest.first(&mut connection).await.optional()?)
     }
 
     /// How many runs of a supply wait.

@@ -73,6 +73,7 @@ diesel::table! {
         noted_at -> Nullable<Timestamptz>,
         verdicts -> Nullable<Jsonb>,
         judged_by -> Nullable<Uuid>,
+        second_opinion_on -> Nullable<Uuid>,
     }
 }
 

@@ -10,6 +10,7 @@ mod hostile;
 mod judged;
 mod looks;
 mod measured;
+mod opinion;
 mod runs;
 mod stress;
 mod supplies;

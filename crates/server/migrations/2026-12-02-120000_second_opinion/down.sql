@@ -1,0 +1,1 @@
+ALTER TABLE runs DROP COLUMN second_opinion_on;
