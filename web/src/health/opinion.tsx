@@ -20,6 +20,8 @@ interface Props {
 
 /** Rows of each kind shown; the others are nearer than these. */
 const ROWS = 6;
+/** Shares below this are not told apart. */
+const LEAST = 1e-4;
 const CELL = "figures px-3 py-0.5 text-right whitespace-nowrap";
 
 /** The study once more by the other engine or more accurately, and how far both are apart. */
@@ -67,7 +69,8 @@ function Apart({ shown, opinion }: { shown: SupplyShown; opinion: OpinionShown }
   const title = (id: string) => shown.document.readings?.find((r) => r.id === id)?.title ?? id;
   const far = (difference: number | null | undefined) => Math.abs(difference ?? Infinity);
   const readings = opinion.readings.toSorted((a, b) => far(b.difference) - far(a.difference));
-  const share = (value: number) => show(value, "share", 2);
+  const share = (value: number) =>
+    Math.abs(value) < LEAST ? (value === 0 ? "0\u2009%" : "< 0.01\u2009%") : show(value, "share", 2);
   return (
     <div className="flex flex-wrap items-start gap-8">
       {readings.length > 0 && (

@@ -117,10 +117,11 @@ fn outcome(row: &RunRow) -> Option<Outcome> {
 
 fn told(one: &Outcome, other: &Outcome) -> String {
     let (first, second) = (&one.health, &other.health);
-    if studies::engine_of(&first.engine_version) == studies::engine_of(&second.engine_version) {
-        format!("with a tolerance of {:e} instead of {:e}", second.tolerance, first.tolerance)
-    } else {
-        second.simulated.clone()
+    let engine = studies::engine_of(&second.engine_version);
+    match engine.filter(|engine| studies::engine_of(&first.engine_version) != Some(*engine)) {
+        Some(Engine::Switched) => "by switching, with diodes of straight lines".to_owned(),
+        Some(Engine::DeviceLevel) => "at device level, with diodes that follow their curves".to_owned(),
+        None => format!("with a tolerance of {:e} instead of {:e}", second.tolerance, first.tolerance),
     }
 }
 
