@@ -80,7 +80,7 @@ pub use reduce::{STAND_IN, as_run, decisive};
 pub use resolve::{check, resolve};
 pub use resolved::{
     Circuit, FrequencyGrid, ReadingOf, ResolvedAsk, ResolvedEvent, ResolvedPart, ResolvedQuestion, ResolvedReading,
-    ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedWindow,
+    ResolvedRequirement, ResolvedStage, ResolvedStudy, ResolvedTones, ResolvedWindow,
 };
 pub use signal::{Quantity, Signal, SignalError, Term, renamed_in, signals_in};
 pub use stage::{Joint, JointKind, Stage, StageKind};
@@ -88,7 +88,7 @@ pub use stepping::can_step;
 pub use strips::{CurveLook, CurveSide, Scale, Shows, Side, SpectrumLook, Strip, Taper, Trace, Weight};
 pub use study::{
     AskKind, Asks, Begins, Course, Cut, Engine, FrequencyQuestion, OverFrequency, Step, Stepped, Study, StudyKind,
-    StudySettings,
+    StudySettings, Tones,
 };
 pub use values::{design_values, number_in, parameter_in};
 pub use window::{Direction, Event, Window};

@@ -1,17 +1,39 @@
 //! What is asked over frequency, with what it names looked up.
 
-use crate::resolved::{ResolvedAsk, ResolvedQuestion};
-use crate::{Asks, FrequencyQuestion, GND, KindId, Quantity, Signal, Study, Supply};
+use crate::resolved::{ResolvedAsk, ResolvedQuestion, ResolvedTones};
+use crate::{Asks, FrequencyQuestion, GND, KindId, Quantity, Signal, Study, Supply, Tones};
 use quantity::Unit;
 
 /// Every question of a study; one that names what is not there says so, and is no reason not to answer the others.
-pub(crate) fn questions(supply: &Supply, study: &Study) -> Vec<ResolvedQuestion> {
-    let question = |q: &FrequencyQuestion| {
+pub(crate) fn questions(
+    supply: &Supply,
+    study: &Study,
+    tones: &mut dyn FnMut(&FrequencyQuestion, &Tones, Unit) -> ResolvedTones,
+) -> Vec<ResolvedQuestion> {
+    let mut question = |q: &FrequencyQuestion| {
         let asks = asked(supply, &q.asks);
         let unit = asks.as_ref().map_or(Unit::One, |asks| unit(supply, asks));
-        ResolvedQuestion { id: q.id.clone(), kind: q.asks.kind(), unit, asks }
+        let shaken = asks.as_ref().map_or(Unit::Volt, |asks| shaken_in(supply, asks));
+        let tones = q.tones.as_ref().map(|stated| tones(q, stated, shaken));
+        ResolvedQuestion { id: q.id.clone(), kind: q.asks.kind(), unit, asks, tones }
     };
-    study.questions().iter().map(question).collect()
+    study.questions().iter().map(&mut question).collect()
+}
+
+/// What a tone is in.
+fn shaken_in(supply: &Supply, asks: &ResolvedAsk) -> Unit {
+    let driven = |source: &str| supply.part(source).is_some_and(|part| part.kind == KindId::CurrentSource);
+    match asks {
+        ResolvedAsk::OutputImpedance { .. } => Unit::Ampere,
+        ResolvedAsk::Response { source, .. }
+        | ResolvedAsk::LineRejection { source, .. }
+        | ResolvedAsk::InputImpedance { source }
+            if driven(source) =>
+        {
+            Unit::Ampere
+        }
+        _ => Unit::Volt,
+    }
 }
 
 /// What a curve is in: what is read over what is put in.

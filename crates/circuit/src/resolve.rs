@@ -5,12 +5,14 @@ use crate::kinds::{Form, Parameter};
 use crate::points;
 use crate::questions::questions;
 use crate::reduce::as_run;
-use crate::resolved::{Circuit, DEFAULT_TOLERANCE, FrequencyGrid, ResolvedPart, ResolvedStage, ResolvedStudy};
+use crate::resolved::{
+    Circuit, DEFAULT_TOLERANCE, FrequencyGrid, ResolvedPart, ResolvedStage, ResolvedStudy, ResolvedTones,
+};
 use crate::scope::Scope;
 use crate::stepping::stepped;
 use crate::taken::{readings, requirement};
 use crate::values::settle_values;
-use crate::{Allowed, Course, GND, Joint, Study, StudySettings, Supply};
+use crate::{Allowed, Course, FrequencyQuestion, GND, Joint, Study, StudySettings, Supply, Tones};
 use quantity::Unit;
 use std::collections::HashMap;
 
@@ -328,6 +330,15 @@ fn study(supply: &Supply, study: &Study, scope: &Scope<'_>, findings: &mut Findi
         }
         _ => FrequencyGrid { from: 0.0, to: 0.0, per_decade: PER_DECADE },
     };
+    let mut tones = |question: &FrequencyQuestion, tones: &Tones, unit| {
+        let mut read = |text: &Option<String>, unit, range, what: &str| {
+            text.as_ref().map(|text| number(text, unit, range, &format!("{what} of {},", question.id)))
+        };
+        let amplitude = read(&tones.amplitude, unit, AMPLITUDES, "Amplitude of the tones");
+        let per_decade = read(&tones.per_decade, Unit::One, (1.0, 100.0), "Tones per decade");
+        ResolvedTones { amplitude, per_decade: per_decade.unwrap_or(TONES_PER_DECADE) }
+    };
+    let questions = questions(supply, study, &mut tones);
     let at = study.step().map(|step| number(&step.at, Unit::Second, (0.0, duration), "Time of the step"));
     // A step that cannot be made keeps its own study from being run, and no other.
     let problem = study.step().and_then(|step| stepped(supply, step).err());
@@ -342,7 +353,7 @@ fn study(supply: &Supply, study: &Study, scope: &Scope<'_>, findings: &mut Findi
         begins: course.begins.unwrap_or(study.kind().usually_begins()),
         step: study.step().zip(at).map(|(step, at)| (step.part.clone(), at)),
         problem,
-        questions: questions(supply, study),
+        questions,
         grid,
         duration,
         record_from,
@@ -354,3 +365,6 @@ fn study(supply: &Supply, study: &Study, scope: &Scope<'_>, findings: &mut Findi
 /// First and last frequency that can be asked for, Hz, and points per decade where nothing is stated.
 const FREQUENCIES: (f64, f64) = (1e-6, 1e12);
 const PER_DECADE: f64 = 20.0;
+/// Amplitudes of tones that can be asked for, V or A, and tones per decade where nothing is stated.
+const AMPLITUDES: (f64, f64) = (1e-15, 1e6);
+const TONES_PER_DECADE: f64 = 5.0;

@@ -110,6 +110,17 @@ pub struct ResolvedQuestion {
     pub unit: Unit,
     /// What is asked, or why it cannot be.
     pub asks: Result<ResolvedAsk, String>,
+    /// How it is measured with tones as well, if it is.
+    pub tones: Option<ResolvedTones>,
+}
+
+/// How a question is measured with tones.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct ResolvedTones {
+    /// Amplitude, peak, V or A; found for each tone if none is stated.
+    pub amplitude: Option<f64>,
+    /// Points per decade.
+    pub per_decade: f64,
 }
 
 /// What is asked over frequency, by designators and names that exist.

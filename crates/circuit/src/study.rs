@@ -149,6 +149,21 @@ pub struct FrequencyQuestion {
     pub id: String,
     /// What is asked.
     pub asks: Asks,
+    /// Whether it is measured with tones of finite size as well, as on a bench.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tones: Option<Tones>,
+}
+
+/// How a question is measured with tones.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Tones {
+    /// Amplitude of each tone, peak, V or A; found for each if left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub amplitude: Option<String>,
+    /// Points per decade; 5 if left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub per_decade: Option<String>,
 }
 
 /// What can be asked over frequency.
@@ -328,7 +343,9 @@ impl Study {
             StudySettings::Frequency(asked) => vec![Some(&asked.from), Some(&asked.to), asked.per_decade.as_ref()],
             _ => Vec::new(),
         };
-        course.chain(step).chain(grid).flatten()
+        let tones = self.questions().iter().filter_map(|question| question.tones.as_ref());
+        let tones = tones.flat_map(|tones| [tones.amplitude.as_ref(), tones.per_decade.as_ref()]);
+        course.chain(step).chain(grid).chain(tones).flatten()
     }
 }
 

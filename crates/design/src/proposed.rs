@@ -220,7 +220,7 @@ impl Proposing<'_> {
         let source = self.fed_by();
         let pin = self.circuit.and_then(|circuit| circuit.pins_in_loops().into_iter().next());
         let mut questions = Vec::new();
-        let mut ask = |id: &str, asks: Asks| questions.push(FrequencyQuestion { id: id.to_owned(), asks });
+        let mut ask = |id: &str, asks: Asks| questions.push(FrequencyQuestion { id: id.to_owned(), asks, tones: None });
         if let Some((part, pin)) = &pin {
             ask("loop", Asks::LoopGain { pin: format!("{part}.{pin}"), cut: false });
         }

@@ -58,12 +58,26 @@ impl Settled {
         observer: &mut dyn Observer,
         health: &mut Health,
     ) -> Result<Self, EngineError> {
+        Self::from(circuit, settings, Start::Rest, observer, health)
+    }
+
+    /// The same, looked for from where a transient starts.
+    ///
+    /// # Errors
+    /// As [`Settled::find`].
+    pub fn from(
+        circuit: &Circuit,
+        settings: &Settings,
+        start: Start,
+        observer: &mut dyn Observer,
+        health: &mut Health,
+    ) -> Result<Self, EngineError> {
         let equations = Equations::new(&circuit.without_what_happens_once());
         let period = period(circuit, &equations)?;
         let rows = (1..=equations.n).filter(|row| equations.dynamic[*row]).collect();
         let max_step = settings.max_step.min(period);
         let wanted = settings.tolerance;
-        let settings = Settings { max_step, start: Start::Rest, record_from: f64::INFINITY, ..settings.clone() };
+        let settings = Settings { max_step, start, record_from: f64::INFINITY, ..settings.clone() };
         let (equations, tried, steps) = (&equations, 0, 0);
         let mut search = Search { equations, settings, wanted, period, rows, observer, health, tried, steps };
         let from = circuit.parts.iter().filter_map(ResolvedPart::repeats_from).fold(0.0, f64::max);

@@ -36,6 +36,36 @@ pub struct Curve {
     /// Why there is no answer, in words.
     #[serde(default)]
     pub problem: Option<String>,
+    /// What tones gave of it, where it was measured with them as well.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tones: Option<CurveTones>,
+}
+
+/// A curve as measured with tones of finite size.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct CurveTones {
+    /// Its points, ascending in frequency.
+    pub points: Vec<ToneRead>,
+    /// What is to be said of them, in words: an amplitude that is too large or too small and the one to take, why there are none.
+    #[serde(default)]
+    pub said: Option<String>,
+}
+
+/// A point measured with a tone.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct ToneRead {
+    /// Hz.
+    pub frequency: f64,
+    /// Real part.
+    pub re: f64,
+    /// Imaginary part.
+    pub im: f64,
+    /// Amplitude of the tone, peak, V or A.
+    pub amplitude: f64,
+    /// How far the point may be off for what was distorted or lost in rounding, relative to its magnitude.
+    pub error: f64,
+    /// Whether a tenth of the amplitude gives another answer.
+    pub doubtful: bool,
 }
 
 impl Curve {

@@ -49,7 +49,7 @@ mod version;
 mod windows;
 
 pub use at_device_level::settings;
-pub use curves::{Curve, CurveSpan, Curves, decibels, group_delay};
+pub use curves::{Curve, CurveSpan, CurveTones, Curves, ToneRead, decibels, group_delay};
 pub use engine::{engine_for, version_for};
 pub use frequency::{Answers, FrequencyError, Loop, OverFrequency, answers, impedance, loop_gain, response};
 pub use judging::Judging;

@@ -1,11 +1,11 @@
 //! A frequency study: its questions answered together.
 
-use crate::curves::{Curve, Curves};
-use crate::frequency::{Answers, FrequencyError, answers};
-use circuit::{Circuit, ResolvedAsk, ResolvedStudy};
-use device::EngineError;
+use crate::curves::{Curve, CurveTones, Curves, ToneRead};
+use crate::frequency::{Answers, FrequencyError, answers, with_tones};
+use crate::tones::TonePoint;
+use circuit::{Circuit, FrequencyGrid, ResolvedAsk, ResolvedStudy, ResolvedTones};
+use quantity::{Unit, show};
 use recording::{Complex64, Observer};
-use switched::SwitchedError;
 
 /// Loop gain below which there is no loop, but rounding.
 const NO_LOOP: f64 = 1e-9;
@@ -41,7 +41,7 @@ pub(crate) fn over_frequency(circuit: &Circuit, study: &ResolvedStudy, observer:
         }
         match answers(circuit, &asks, study.grid, study.engine, observer) {
             Ok(found) => break Some(found),
-            Err(FrequencyError::Engine(EngineError::Stopped) | FrequencyError::Switched(SwitchedError::Stopped)) => {
+            Err(error) if error.is_stop() => {
                 asked.ended = Ok(false);
                 return asked;
             }
@@ -91,9 +91,20 @@ pub(crate) fn over_frequency(circuit: &Circuit, study: &ResolvedStudy, observer:
             Some(_) => Vec::new(),
         };
         let (re, im) = values.iter().map(|z| (z.re, z.im)).unzip();
-        Curve { id: question.id.clone(), asks: question.kind, unit: question.unit, re, im, problem }
+        Curve { id: question.id.clone(), asks: question.kind, unit: question.unit, re, im, problem, tones: None }
     });
-    let curves: Vec<Curve> = curves.collect();
+    let mut curves: Vec<Curve> = curves.collect();
+    for (curve, question) in curves.iter_mut().zip(&study.questions).filter(|(curve, _)| curve.problem.is_none()) {
+        let (Some(tones), Ok(ask)) = (question.tones, &question.asks) else { continue };
+        match measured(circuit, study, ask, tones, observer) {
+            Ok(found) => curve.tones = Some(found),
+            Err(error) if error.is_stop() => {
+                asked.ended = Ok(false);
+                break;
+            }
+            Err(error) => curve.tones = Some(CurveTones { points: Vec::new(), said: Some(error.to_string()) }),
+        }
+    }
     let unanswered = curves.iter().filter_map(|curve| Some(format!("{}: {}", curve.id, curve.problem.as_ref()?)));
     asked.remarks.extend(remarks.into_iter().chain(unanswered));
     if curves.iter().all(|curve| curve.problem.is_some()) {
@@ -103,6 +114,50 @@ pub(crate) fn over_frequency(circuit: &Circuit, study: &ResolvedStudy, observer:
     asked.curves = Curves { frequencies, half, curves };
     (asked.simulated, asked.version) = (simulated, version);
     asked
+}
+
+/// Signal to distortion below which an amplitude is not to be taken, dB.
+const POOR: f64 = 20.0;
+
+/// A question measured with tones; of an amplitude that was stated, whether it can be taken.
+fn measured(
+    circuit: &Circuit,
+    study: &ResolvedStudy,
+    ask: &ResolvedAsk,
+    tones: ResolvedTones,
+    observer: &mut dyn Observer,
+) -> Result<CurveTones, FrequencyError> {
+    let found = with_tones(circuit, ask, tones, study.grid, study.engine, observer)?;
+    let poor = |point: &&TonePoint| point.doubtful || point.quality < POOR;
+    let worst = found.iter().filter(poor).min_by(|a, b| a.quality.total_cmp(&b.quality));
+    let said = match (tones.amplitude, worst) {
+        (Some(stated), Some(worst)) => {
+            let frequency = worst.frequency;
+            // Which amplitude that tone would have got by itself.
+            let only = FrequencyGrid { from: frequency, to: frequency * (1.0 + 1e-6), per_decade: 1.0 };
+            let unstated = ResolvedTones { amplitude: None, ..tones };
+            let own = with_tones(circuit, ask, unstated, only, study.engine, observer)?;
+            own.first().map(|own| {
+                let why = match own.amplitude < stated {
+                    true => "too large: the circuit answers it otherwise than a smaller one",
+                    false => "too small: its answer is lost in rounding",
+                };
+                let (take, at) = (show(own.amplitude, Unit::One, 2), show(frequency, Unit::Hertz, 3));
+                format!("the amplitude of its tones is {why} at {at}; take {take} or leave it to us")
+            })
+        }
+        _ => None,
+    };
+    let read = |point: &TonePoint| ToneRead {
+        frequency: point.frequency,
+        re: point.value.re,
+        im: point.value.im,
+        amplitude: point.amplitude,
+        error: 10f64.powf(-point.quality / 20.0),
+        doubtful: point.doubtful,
+    };
+    let finite = found.iter().map(read).filter(|point| point.re.is_finite() && point.im.is_finite());
+    Ok(CurveTones { points: finite.collect(), said })
 }
 
 fn nothing() -> Answers {

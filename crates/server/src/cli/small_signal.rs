@@ -192,7 +192,7 @@ fn measured(
     grid: FrequencyGrid,
     title: &str,
 ) -> ExitCode {
-    let points = match studies::with_tones(circuit, excitation, read, grid, &mut Unwatched) {
+    let points = match studies::with_tones(circuit, excitation, read, grid, sweep.engine(), &mut Unwatched) {
         Ok(points) => points,
         Err(error) => return failed(&error),
     };

@@ -4,8 +4,9 @@ use super::FrequencyError;
 use crate::by_switching::MULTIPLIERS;
 use crate::engine::engine_over_frequency;
 use crate::simulated::stability;
+use crate::tones::{Reader, TonePoint, measured};
 use crate::version::version;
-use circuit::{Circuit, Engine, FrequencyGrid, KindId, Quantity, ResolvedAsk, Signal, Term};
+use circuit::{Circuit, Engine, FrequencyGrid, KindId, Quantity, ResolvedAsk, ResolvedTones, Signal, Term};
 use device::EngineError;
 use readings::Recipe;
 use recording::{Chunk, Command, Complex64, Excitation, Health, Observer, Probed, Progress, sweep_together};
@@ -97,6 +98,40 @@ pub fn answers(
         values.iter_mut().zip(answers).for_each(|(column, value)| column.push(value));
     }
     Ok(Answers { frequencies, values, simulated, version: version(engine), half, remarks })
+}
+
+/// The same question measured with tones in the time domain, by the same engine. The frequencies are those of the grid, with as many a
+/// decade as the tones say.
+///
+/// # Errors
+/// As [`answers`], and where the circuit does not settle with tones in it.
+pub(crate) fn with_tones(
+    circuit: &Circuit,
+    ask: &ResolvedAsk,
+    tones: ResolvedTones,
+    grid: FrequencyGrid,
+    engine: Option<Engine>,
+    observer: &mut dyn Observer,
+) -> Result<Vec<TonePoint>, FrequencyError> {
+    let (engine, _) = engine_over_frequency(circuit, engine);
+    let mut probed = circuit.clone();
+    let plan = Plan::new(ask, circuit, &mut probed, engine)?;
+    let grid = FrequencyGrid { per_decade: tones.per_decade, ..grid };
+    let mut hear = |excitation: &Excitation, read: Reader| {
+        measured(&probed, (excitation, &read), grid, engine, tones.amplitude, observer)
+    };
+    let probe = match &plan {
+        Plan::Ratio { excitation, read, over, sign } => {
+            let points = hear(excitation, Reader { above: read.clone(), below: None })?;
+            let value = |point: TonePoint| TonePoint { value: turned(point.value, *over, *sign), ..point };
+            return Ok(points.into_iter().map(value).collect());
+        }
+        Plan::Loop { probed, .. } => probed,
+    };
+    // As an analyser reads it, one side of what is put in against the other: the loop gain at a pin that draws little current.
+    let net = |name: &str| Recipe::new(&probe.circuit, &across(name, circuit::GND));
+    let sides = Reader { above: net(&probe.outer)?, below: Some(net(&probe.inner)?) };
+    hear(&Excitation::Source(probe.probe.clone()), sides)
 }
 
 /// How a question is answered: what is shaken and what is read.

@@ -3,6 +3,7 @@
 
 mod answers;
 
+pub(crate) use answers::with_tones;
 pub use answers::{Answers, answers};
 use circuit::{Circuit, Engine, FrequencyGrid, ResolvedAsk, Signal, SignalError};
 use device::EngineError;
@@ -43,6 +44,11 @@ pub enum FrequencyError {
 }
 
 impl FrequencyError {
+    /// Whether it was only stopped.
+    pub(crate) fn is_stop(&self) -> bool {
+        matches!(self, FrequencyError::Engine(EngineError::Stopped) | FrequencyError::Switched(SwitchedError::Stopped))
+    }
+
     /// Whether something was asked for that is not there, rather than something gone wrong.
     pub fn is_of_the_question(&self) -> bool {
         match self {

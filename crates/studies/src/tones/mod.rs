@@ -2,10 +2,15 @@
 //! correlated over whole periods. No small sinusoid is assumed; how large they may be is found, and how well each point is measured
 //! said.
 
+mod settling;
+
+use crate::engine::engine_over_frequency;
 use crate::frequency::FrequencyError;
-use circuit::{Circuit, FrequencyGrid, Signal};
+use circuit::{Circuit, Engine, FrequencyGrid, Signal};
+use device::EngineError;
 use readings::{Recipe, Span, Spectrum, Waveform};
-use recording::{Chunk, Command, Complex64, Excitation, Health, Observer, Progress, Recording, log_grid};
+use recording::{Complex64, Excitation, Observer, log_grid};
+use settling::{Period, settled};
 use std::collections::BTreeMap;
 use std::f64::consts::PI;
 use switched::{Settled, SwitchedError, Tone};
@@ -31,8 +36,6 @@ const MOST_TIMES: usize = 3;
 const SHORT_OF_HALF: f64 = 0.998;
 /// Periods in which the lowest tone may come round once.
 const MOST_PERIODS: f64 = 2000.0;
-/// How closely quadratics follow what is correlated, relative to full scale.
-const FOLLOWED: f64 = 1e-8;
 
 /// What is read at each tone.
 #[derive(Clone, Debug)]
@@ -60,31 +63,51 @@ pub struct TonePoint {
     pub doubtful: bool,
 }
 
-/// Measures a circuit that switches with a clock.
+/// Measures a circuit by the engine that is wanted or suits: by switching about its settled state, at device level about its operating
+/// point.
 ///
 /// # Errors
-/// [`FrequencyError`] naming signal, net or part; [`SwitchedError::NotPeriodic`] where nothing is timed, as tones then have no common
-/// period with the circuit.
+/// [`FrequencyError`] naming signal, net or part; [`SwitchedError::NotPeriodic`] where tones have no common period with the circuit.
 pub fn with_tones(
     circuit: &Circuit,
     excitation: &Excitation,
     read: &Read,
     grid: FrequencyGrid,
+    engine: Option<Engine>,
     observer: &mut dyn Observer,
 ) -> Result<Vec<TonePoint>, FrequencyError> {
+    let (engine, _) = engine_over_frequency(circuit, engine);
+    measured(circuit, (excitation, &Reader::new(circuit, read)?), grid, engine, None, observer)
+}
+
+/// Measures a circuit by an engine with tones of an amplitude that is stated, V or A, or found.
+///
+/// # Errors
+/// [`FrequencyError`] naming signal, net or part; [`SwitchedError::NotPeriodic`] where tones have no common period with the circuit.
+pub(crate) fn measured(
+    circuit: &Circuit,
+    (excitation, read): (&Excitation, &Reader),
+    grid: FrequencyGrid,
+    engine: Engine,
+    amplitude: Option<f64>,
+    observer: &mut dyn Observer,
+) -> Result<Vec<TonePoint>, FrequencyError> {
+    let bench = Bench { circuit, engine, excitation, read, amplitude };
+    if engine == Engine::DeviceLevel {
+        return bench.one_by_one(grid, observer);
+    }
     let still = Settled::find(circuit, observer)?;
     if still.free {
         let why = "its period is its own, and tones cannot be fitted into it".to_owned();
         return Err(SwitchedError::NotPeriodic { why }.into());
     }
-    let bench = Bench { circuit, excitation, read: Reader::new(circuit, read)?, period: still.period };
     let half = 0.5 / still.clock;
     let to = grid.to.min(SHORT_OF_HALF * half);
     if grid.from >= to {
         return Err(FrequencyError::BeyondHalf(half));
     }
-    let periods = (1.0 / (grid.from * bench.period)).ceil().clamp(1.0, MOST_PERIODS);
-    let base = 1.0 / (periods * bench.period);
+    let periods = (1.0 / (grid.from * still.period)).ceil().clamp(1.0, MOST_PERIODS);
+    let base = 1.0 / (periods * still.period);
     let multiple = |f: f64| (f / base).round().max(1.0) as usize;
     let mut asked: BTreeMap<usize, f64> = BTreeMap::new();
     for f in log_grid(grid.from.max(base), to, grid.per_decade) {
@@ -108,10 +131,19 @@ pub fn with_tones(
     Ok(points)
 }
 
-/// Recipes of what is read.
-struct Reader {
-    above: Recipe,
-    below: Option<Recipe>,
+/// Recipes of what is read: a signal, or a signal per another.
+#[derive(Clone, Debug)]
+pub(crate) struct Reader {
+    pub(crate) above: Recipe,
+    pub(crate) below: Option<Recipe>,
+}
+
+/// What is heard of a tone.
+#[derive(Clone, Copy, Debug)]
+struct Heard {
+    value: Complex64,
+    /// Signal to distortion, dB.
+    quality: f64,
 }
 
 impl Reader {
@@ -126,12 +158,30 @@ impl Reader {
 
 struct Bench<'a> {
     circuit: &'a Circuit,
+    engine: Engine,
     excitation: &'a Excitation,
-    read: Reader,
-    period: f64,
+    read: &'a Reader,
+    /// V or A, where it is stated.
+    amplitude: Option<f64>,
 }
 
 impl Bench<'_> {
+    /// Tone by tone: where nothing else repeats, the circuit comes round with each.
+    fn one_by_one(&self, grid: FrequencyGrid, observer: &mut dyn Observer) -> Result<Vec<TonePoint>, FrequencyError> {
+        if let Some(part) = self.circuit.parts.iter().find(|part| part.period().is_some()) {
+            let why = format!(
+                "{} repeats by itself, and at device level tones are measured about an operating point; simulate it by switching",
+                part.id
+            );
+            return Err(EngineError::NotPeriodic { why }.into());
+        }
+        let mut points = Vec::new();
+        for frequency in log_grid(grid.from, grid.to, grid.per_decade) {
+            points.extend(self.group(frequency, &[1], observer)?);
+        }
+        Ok(points)
+    }
+
     /// Tones at these multiples of a frequency, Hz, as large as the quality aimed at allows.
     fn group(
         &self,
@@ -139,31 +189,35 @@ impl Bench<'_> {
         orders: &[usize],
         observer: &mut dyn Observer,
     ) -> Result<Vec<TonePoint>, FrequencyError> {
+        if let Some(amplitude) = self.amplitude {
+            let found = self.answers(base, orders, amplitude, observer)?;
+            let smaller = self.answers(base, orders, SMALLER * amplitude, observer)?;
+            return Ok(points(base, orders, amplitude, &found, &smaller));
+        }
         let mut amplitude = FIRST;
         let mut found = self.answers(base, orders, amplitude, observer)?;
+        // What is impure is distorted, or where less is no purer lost in rounding.
+        let mut distorted = true;
         for _ in 0..MOST_CHANGES {
-            let worst = found.iter().map(|(_, quality)| *quality).fold(f64::INFINITY, f64::min);
-            if (worst - TARGET).abs() <= NEAR {
+            let worst = poorest(&found);
+            if worst >= TARGET - NEAR {
                 break;
             }
-            let change = 10f64.powf((worst - TARGET) / 20.0).clamp(1.0 / MOST_CHANGE, MOST_CHANGE);
-            let next = match self.answers(base, orders, change * amplitude, observer) {
+            let change = 10f64.powf((worst - TARGET) / 20.0).max(1.0 / MOST_CHANGE);
+            let change = if distorted { change } else { 1.0 / change };
+            match self.answers(base, orders, change * amplitude, observer) {
                 // With larger tones it does not settle: what is known is kept.
-                Err(FrequencyError::Switched(SwitchedError::NotSettling { .. })) if change > 1.0 => break,
-                next => next?,
-            };
-            let quality = next.iter().map(|(_, quality)| *quality).fold(f64::INFINITY, f64::min);
-            // Where less does not make it purer it is noise that is seen.
-            if change < 1.0 && quality <= worst {
-                break;
+                Err(
+                    FrequencyError::Switched(SwitchedError::NotSettling { .. })
+                    | FrequencyError::Engine(EngineError::NotSettling { .. }),
+                ) if change > 1.0 => break,
+                Err(error) => return Err(error),
+                Ok(next) if poorest(&next) > worst => (amplitude, found) = (change * amplitude, next),
+                Ok(_) if distorted && amplitude <= FIRST => distorted = false,
+                Ok(_) => break,
             }
-            (amplitude, found) = (change * amplitude, next);
         }
         let mut smaller = self.answers(base, orders, SMALLER * amplitude, observer)?;
-        let differs = |full: &[(Complex64, f64)], smaller: &[(Complex64, f64)], k: usize| {
-            let change = (smaller[k].0 / full[k].0 - 1.0).norm();
-            change.is_nan() || change > DOUBTFUL
-        };
         for _ in 0..MOST_TIMES {
             if !(0..orders.len()).any(|k| differs(&found, &smaller, k)) {
                 break;
@@ -171,15 +225,7 @@ impl Bench<'_> {
             amplitude *= SMALLER;
             found = std::mem::replace(&mut smaller, self.answers(base, orders, SMALLER * amplitude, observer)?);
         }
-        let points = orders.iter().enumerate().map(|(k, order)| TonePoint {
-            frequency: *order as f64 * base,
-            asked: *order as f64 * base,
-            value: found[k].0,
-            amplitude,
-            quality: found[k].1,
-            doubtful: differs(&found, &smaller, k),
-        });
-        Ok(points.collect())
+        Ok(points(base, orders, amplitude, &found, &smaller))
     }
 
     /// What is read at each tone, and its signal to distortion, dB.
@@ -189,7 +235,7 @@ impl Bench<'_> {
         orders: &[usize],
         amplitude: f64,
         observer: &mut dyn Observer,
-    ) -> Result<Vec<(Complex64, f64)>, FrequencyError> {
+    ) -> Result<Vec<Heard>, FrequencyError> {
         // Phases that keep the peak of the sum low (M. R. Schroeder, IEEE Trans. Information Theory 16, 1970).
         let phase = |k: usize| -PI * (k * (k + 1)) as f64 / orders.len() as f64;
         let tones: Vec<Tone> = orders
@@ -197,41 +243,60 @@ impl Bench<'_> {
             .enumerate()
             .map(|(k, order)| Tone { frequency: *order as f64 * base, phase: phase(k), amplitude })
             .collect();
-        let settled = Settled::with_tones(self.circuit, self.excitation, &tones, observer)?;
-        let from = settled.begins();
-        let span = Span { from, to: from + 1.0 / base };
-        let mut kept = Kept { recording: Recording::default(), observer };
-        settled.record(1, FOLLOWED, &mut kept, &mut Health::default())?;
+        let period = settled(self.circuit, self.engine, (self.excitation, &tones), 1.0 / base, observer)?;
+        let from = period.from;
         let most = orders.iter().copied().max().unwrap_or(1) + BESIDE;
-        let spectrum = |recipe: &Recipe| self.spectrum(recipe, &kept.recording, span, base, most);
+        let spectrum = |recipe: &Recipe| spectrum(recipe, &period, base, most);
         let above = spectrum(&self.read.above);
         let below = self.read.below.as_ref().map(spectrum);
         let answers = tones.iter().zip(orders).map(|(tone, order)| {
             let put_in =
                 Complex64::from_polar(tone.amplitude, 2.0 * PI * tone.frequency * from + tone.phase - 0.5 * PI);
             let quality = distortion(&above, *order, orders);
-            match &below {
+            let (value, quality) = match &below {
                 None => (above[*order] / put_in, quality),
                 Some(below) => (-above[*order] / below[*order], quality.min(distortion(below, *order, orders))),
-            }
+            };
+            Heard { value, quality }
         });
         Ok(answers.collect())
     }
+}
 
-    /// Components at multiples of a frequency, peak; the first is left at zero.
-    fn spectrum(&self, recipe: &Recipe, recording: &Recording, span: Span, base: f64, most: usize) -> Vec<Complex64> {
-        let columns = recording::columns(self.circuit);
-        let values = recipe.evaluate(recording.times.len(), |key| {
-            let index = columns.iter().position(|column| column == key)?;
-            Some(recording.columns[index].as_slice())
-        });
-        let mut all = vec![Complex64::ZERO; most + 1];
-        if let Ok(mut spectrum) = Spectrum::new(span, base, most) {
-            spectrum.take(Waveform::new(&recording.times, &values));
-            (1..=most).for_each(|order| all[order] = spectrum.amplitude(order));
-        }
-        all
+/// The poorest quality of several tones, dB.
+fn poorest(heard: &[Heard]) -> f64 {
+    heard.iter().map(|heard| heard.quality).fold(f64::INFINITY, f64::min)
+}
+
+/// Points of tones, with what a smaller amplitude gives of each.
+fn points(base: f64, orders: &[usize], amplitude: f64, found: &[Heard], smaller: &[Heard]) -> Vec<TonePoint> {
+    let point = |k: usize| {
+        let Heard { value, quality } = found[k];
+        let frequency = orders[k] as f64 * base;
+        TonePoint { frequency, asked: frequency, value, amplitude, quality, doubtful: differs(found, smaller, k) }
+    };
+    (0..orders.len()).map(point).collect()
+}
+
+/// Whether an answer is another at a smaller amplitude.
+fn differs(full: &[Heard], smaller: &[Heard], k: usize) -> bool {
+    let change = (smaller[k].value / full[k].value - 1.0).norm();
+    change.is_nan() || change > DOUBTFUL
+}
+
+/// Components at multiples of a frequency, peak; the first is left at zero.
+fn spectrum(recipe: &Recipe, period: &Period, base: f64, most: usize) -> Vec<Complex64> {
+    let Period { columns, recording, from } = period;
+    let values = recipe.evaluate(recording.times.len(), |key| {
+        let index = columns.iter().position(|column| column == key)?;
+        Some(recording.columns[index].as_slice())
+    });
+    let mut all = vec![Complex64::ZERO; most + 1];
+    if let Ok(mut spectrum) = Spectrum::new(Span { from: *from, to: from + 1.0 / base }, base, most) {
+        spectrum.take(Waveform::new(&recording.times, &values));
+        (1..=most).for_each(|order| all[order] = spectrum.amplitude(order));
     }
+    all
 }
 
 /// How far a tone stands above what is beside it, where nothing was put in, dB.
@@ -241,19 +306,4 @@ fn distortion(spectrum: &[Complex64], order: usize, tones: &[usize]) -> f64 {
     let squares: Vec<f64> = beside.map(|at| spectrum[at].norm_sqr()).collect();
     let mean = squares.iter().sum::<f64>() / squares.len().max(1) as f64;
     10.0 * (spectrum[order].norm_sqr() / mean.max(f64::MIN_POSITIVE)).log10()
-}
-
-/// Keeps a recording and asks on.
-struct Kept<'a> {
-    recording: Recording,
-    observer: &'a mut dyn Observer,
-}
-
-impl Observer for Kept<'_> {
-    fn progress(&mut self, progress: &Progress<'_>) -> Command {
-        self.observer.progress(progress)
-    }
-    fn record(&mut self, chunk: Chunk) {
-        self.recording.record(chunk);
-    }
 }
