@@ -90,11 +90,8 @@ fn tones_that_change_what_they_measure_are_made_smaller() {
     let points =
         with_tones(&circuit, &excitation, &Read::Response(out), GRID, None, &mut Recording::default()).unwrap();
     agree(&points, |f| at(&impedance(&circuit, "out", "gnd", single(f), Some(Engine::Switched)).unwrap().curve, f));
-    let base = points[0].frequency;
-    assert!(
-        points.iter().all(|p| (p.frequency / base).fract().abs() < 1e-6 || (p.frequency / base).fract() > 1.0 - 1e-6)
-    );
-    assert!(points.iter().all(|p| (p.frequency - p.asked).abs() <= 0.5 * base * (1.0 + 1e-9)), "{points:?}");
+    assert!(points.iter().all(|p| (p.frequency / p.asked - 1.0).abs() < 0.35), "{points:?}");
+    assert!(points.is_sorted_by(|a, b| a.frequency < b.frequency), "{points:?}");
     assert!(points.iter().any(|p| (p.frequency / p.asked - 1.0).abs() > 0.05), "{points:?}");
 }
 

@@ -1327,6 +1327,8 @@ export interface components {
       problem: string | null;
       /** @description Real parts, empty where there is no answer. */
       re: number[];
+      /** @description What tones gave of it, where it was measured with them as well. */
+      tones?: components["schemas"]["CurveTones"] | null;
       /** @description Its unit. */
       unit: components["schemas"]["Unit"];
     };
@@ -1393,6 +1395,10 @@ export interface components {
       /** @description Why there is nothing, in words. */
       problem?: string | null;
       re: number[];
+      /** @description What tones gave of it, if it is the answer to one question that was measured with them. */
+      tones: components["schemas"]["ToneShown"][];
+      /** @description What is to be said of the tones, in words. */
+      tones_said?: string | null;
       unit?: components["schemas"]["Unit"] | null;
     };
     /** @description What of a curve over frequency is drawn. */
@@ -1419,6 +1425,16 @@ export interface components {
       problem?: string | null;
       span?: components["schemas"]["CurveSpan"] | null;
       unit?: components["schemas"]["Unit"] | null;
+    };
+    /** @description A curve as measured with tones of finite size. */
+    CurveTones: {
+      /** @description Its points, ascending in frequency. */
+      points: components["schemas"]["ToneRead"][];
+      /**
+       * @description What is to be said of them, in words: an amplitude that is too large or too small and the one to take, why there are none.
+       * @default null
+       */
+      said: string | null;
     };
     /** @description What a frequency study found. */
     Curves: {
@@ -1810,6 +1826,8 @@ export interface components {
       asks: components["schemas"]["Asks"];
       /** @description The curve's name, unique in its study: a letter, then letters, digits and `_`. Formulas of curves use it. */
       id: string;
+      /** @description Whether it is measured with tones of finite size as well, as on a bench. */
+      tones?: components["schemas"]["Tones"] | null;
     };
     /** @description How to go on with a run. */
     GoOn: {
@@ -4050,6 +4068,73 @@ export interface components {
     /** @description A template in an address. */
     TemplatePath: {
       template: string;
+    };
+    /** @description A point measured with a tone. */
+    ToneRead: {
+      /**
+       * Format: double
+       * @description Amplitude of the tone, peak, V or A.
+       */
+      amplitude: number;
+      /** @description Whether a tenth of the amplitude gives another answer. */
+      doubtful: boolean;
+      /**
+       * Format: double
+       * @description How far the point may be off for what was distorted or lost in rounding, relative to its magnitude.
+       */
+      error: number;
+      /**
+       * Format: double
+       * @description Hz.
+       */
+      frequency: number;
+      /**
+       * Format: double
+       * @description Imaginary part.
+       */
+      im: number;
+      /**
+       * Format: double
+       * @description Real part.
+       */
+      re: number;
+    };
+    /** @description A point measured with a tone. */
+    ToneShown: {
+      /**
+       * Format: double
+       * @description Of the tone, peak, V or A.
+       */
+      amplitude: number;
+      /** @description Whether a tenth of the amplitude gives another answer. */
+      doubtful: boolean;
+      /**
+       * Format: double
+       * @description How far it may be off, relative to its magnitude.
+       */
+      error: number;
+      /**
+       * Format: double
+       * @description Hz.
+       */
+      frequency: number;
+      /**
+       * Format: double
+       * @description In the curve's unit.
+       */
+      magnitude: number;
+      /**
+       * Format: double
+       * @description Degrees, on the same turn as the curve's own.
+       */
+      phase: number;
+    };
+    /** @description How a question is measured with tones. */
+    Tones: {
+      /** @description Amplitude of each tone, peak, V or A; found for each if left out. */
+      amplitude?: string | null;
+      /** @description Points per decade; 5 if left out. */
+      per_decade?: string | null;
     };
     /** @description A trace in a strip. */
     Trace: {

@@ -17,7 +17,7 @@ import {
 import type { Pen } from "../plot/pen";
 import { ticks } from "../plot/scales";
 import { show, symbol, type Unit } from "../ui/quantity";
-import { decibels, unitIn, valuesOf, type CurveLook } from "./sides";
+import { decibels, unitIn, valuesOf, wrapped, type CurveLook } from "./sides";
 
 const EDGE = 4;
 /** Peaks that are named in a strip at most. */
@@ -91,8 +91,10 @@ export function drawCurves(pen: Pen, size: Size, sheet: Sheet) {
         behind === undefined ? { colour: traceColour(colour), width, dash } : inkBehind(colour, behind),
       );
     });
-    for (const drawn of curves.filter((c) => c.behind === undefined))
+    for (const drawn of curves.filter((c) => c.behind === undefined)) {
+      tones(pen, drawn, look, x, y.place);
       marks(pen, drawn, look, x, y.place, view);
+    }
   });
   pen.line([LEFT + 0.5, LEFT + 0.5], [EDGE, bottom], { colour: "--muted" });
   names(pen, curves, values, y.place, view, size);
@@ -211,6 +213,35 @@ function hatch(pen: Pen, from: number, [top, bottom]: [number, number], right: n
   }
   pen.line([from, from], [top, bottom], { colour: "--muted", dash: [2, 2] });
   pen.text("½ fs", from - 4, top + 8, { colour: "--muted", align: "right" });
+}
+
+/** What tones gave: a point each, with a bar as long as it may be off. */
+function tones(
+  pen: Pen,
+  { curve, colour }: DrawnCurve,
+  look: CurveLook,
+  x: (decades: number) => number,
+  y: (value: number) => number,
+) {
+  if (look.side !== "magnitude" && look.side !== "phase") return;
+  const ink = { colour: traceColour(colour), width: 1 };
+  for (const tone of curve.tones) {
+    const at = x(decadesOf(tone.frequency));
+    const off = Math.min(tone.error, 0.9);
+    const sized = (size: number) => y(look.decibels ? decibels(size) : size);
+    const turn = (angle: number) => y(look.wrapped ? wrapped(angle) : angle);
+    const angle = (Math.asin(off) * 180) / Math.PI;
+    const [low, middle, high] =
+      look.side === "phase"
+        ? [turn(tone.phase - angle), turn(tone.phase), turn(tone.phase + angle)]
+        : [sized(tone.magnitude * (1 - off)), sized(tone.magnitude), sized(tone.magnitude * (1 + off))];
+    pen.line(
+      [at, at, NaN, at - 2, at + 2, NaN, at - 2, at + 2],
+      [low, high, NaN, low, low, NaN, high, high],
+      ink,
+    );
+    pen.dots([at], [middle], { colour: tone.doubtful ? "--missed" : traceColour(colour) });
+  }
 }
 
 /** Crossovers and margins of loop gains where they are read, peaks of impedances. */

@@ -17,10 +17,15 @@ export const decibels = (ratio: number) => 20 * Math.log10(Math.max(Math.abs(rat
 
 export const magnitudes = (curve: Curve) => curve.re.map((re, k) => Math.hypot(re, curve.im[k] ?? 0));
 
+/** An angle within half a turn, degrees. */
+export const wrapped = (degrees: number) => degrees - 360 * Math.round(degrees / 360);
+
 /** The values of a curve that a strip draws over frequency. */
-export function valuesOf(curve: Curve, { side, decibels: inDecibels, wrapped }: CurveLook): number[] {
-  if (side === "phase")
-    return wrapped ? curve.phase.map((degrees) => degrees - 360 * Math.round(degrees / 360)) : curve.phase;
+export function valuesOf(
+  curve: Curve,
+  { side, decibels: inDecibels, wrapped: inOneTurn }: CurveLook,
+): number[] {
+  if (side === "phase") return inOneTurn ? curve.phase.map(wrapped) : curve.phase;
   if (side === "delay") return curve.group_delay;
   const sizes = magnitudes(curve);
   return inDecibels ? sizes.map(decibels) : sizes;

@@ -91,6 +91,8 @@ export function CurveStrips(props: Props) {
   );
   const problems = (strip: StripLook) =>
     found.data?.curves.filter((c) => c.problem && signalsOf(strip).includes(c.formula)) ?? [];
+  const toldOfTones = (strip: StripLook) =>
+    found.data?.curves.filter((c) => c.tones_said && signalsOf(strip).includes(c.formula)) ?? [];
   // Ends of the span snap to crossovers and peaks.
   const features = useMemo(() => {
     const all = found.data?.curves.flatMap((c) => [
@@ -191,6 +193,11 @@ export function CurveStrips(props: Props) {
                   {problems(strip).map((curve) => (
                     <p key={curve.formula} role="alert" className="text-xs text-missed">
                       {curve.formula}: {curve.problem}
+                    </p>
+                  ))}
+                  {toldOfTones(strip).map((curve) => (
+                    <p key={curve.formula} role="status" className="text-xs text-close">
+                      {curve.formula}: {curve.tones_said}
                     </p>
                   ))}
                 </div>

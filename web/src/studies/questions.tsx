@@ -1,4 +1,4 @@
-import { Plus, Trash2 } from "lucide-react";
+import { AudioLines, Plus, Trash2 } from "lucide-react";
 
 import type { Study, StudyOffers, Supply } from "../api/client";
 import type { Editing } from "../frame/editing";
@@ -266,9 +266,42 @@ function QuestionRow({ question, sources, taken, onRename, onChange, onRemove }:
       )}
       {"input_impedance" in asks &&
         source(asks.input_impedance.source, (part) => set({ input_impedance: { source: part } }))}
+      {question.tones && (
+        <label className="flex min-w-0 items-center gap-1 text-xs text-muted">
+          tones of
+          <input
+            key={question.tones.amplitude ?? ""}
+            aria-label={`Amplitude of the tones of ${question.id}`}
+            title="Peak, V or A; found for each tone if left out"
+            placeholder="found"
+            defaultValue={question.tones.amplitude ?? ""}
+            spellCheck={false}
+            onBlur={(event) => {
+              const typed = event.target.value.trim();
+              if (typed !== (question.tones?.amplitude ?? ""))
+                onChange({
+                  ...question,
+                  tones: { ...question.tones, amplitude: typed === "" ? null : typed },
+                });
+            }}
+            onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+            className={`w-16 ${SMALL}`}
+          />
+        </label>
+      )}
       <Button
         look="quiet"
-        className="ml-auto px-1"
+        className={`ml-auto px-1 ${question.tones ? "text-copper" : ""}`}
+        aria-label={`Measure ${question.id} with tones`}
+        aria-pressed={Boolean(question.tones)}
+        title="Measure it with tones in the time domain as well, as on a bench"
+        onClick={() => onChange({ ...question, tones: question.tones ? null : {} })}
+      >
+        <AudioLines size={14} />
+      </Button>
+      <Button
+        look="quiet"
+        className="px-1"
         aria-label={`Remove ${question.id}`}
         title="Remove the question"
         onClick={onRemove}

@@ -12,7 +12,7 @@ use quantity::Unit;
 use recording::{Complex64, LoopGain, phase, resonances};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use studies::{CurveSpan, Curves, Outcome, group_delay};
+use studies::{CurveSpan, CurveTones, Curves, Outcome, ToneRead, group_delay};
 use uuid::Uuid;
 
 /// Curves that are wanted.
@@ -79,8 +79,29 @@ pub(crate) struct CurveShown {
     gain_margin: Option<f64>,
     /// Its peaks.
     peaks: Vec<Peak>,
+    /// What tones gave of it, if it is the answer to one question that was measured with them.
+    tones: Vec<ToneShown>,
+    /// What is to be said of the tones, in words.
+    tones_said: Option<String>,
     /// Why there is nothing, in words.
     problem: Option<String>,
+}
+
+/// A point measured with a tone.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct ToneShown {
+    /// Hz.
+    frequency: f64,
+    /// In the curve's unit.
+    magnitude: f64,
+    /// Degrees, on the same turn as the curve's own.
+    phase: f64,
+    /// How far it may be off, relative to its magnitude.
+    error: f64,
+    /// Of the tone, peak, V or A.
+    amplitude: f64,
+    /// Whether a tenth of the amplitude gives another answer.
+    doubtful: bool,
 }
 
 /// Where a magnitude passes one.
@@ -238,11 +259,30 @@ fn masks(supply: &Supply, study: &str) -> Vec<MaskShown> {
     of_study.filter_map(mask).collect()
 }
 
+/// Tones beside a curve, each on the turn its phase is on there.
+fn beside(frequencies: &[f64], phases: &[f64], tones: &CurveTones) -> Vec<ToneShown> {
+    let tone = |tone: &ToneRead| {
+        let ToneRead { frequency, amplitude, error, doubtful, .. } = *tone;
+        let value = Complex64::new(tone.re, tone.im);
+        let near = frequencies.partition_point(|f| *f < frequency).min(phases.len().saturating_sub(1));
+        let own = value.arg().to_degrees();
+        let turns = phases.get(near).map_or(0.0, |phase| ((phase - own) / 360.0).round());
+        ToneShown { frequency, magnitude: value.norm(), phase: own + 360.0 * turns, error, amplitude, doubtful }
+    };
+    tones.points.iter().map(tone).collect()
+}
+
 fn shown(found: Curves, formulas: Vec<String>) -> CurvesShown {
     let curves = formulas.into_iter().map(|formula| {
         let asks = found.curves.iter().find(|curve| curve.id == formula).map(|curve| curve.asks);
         match found.formula(&formula).and_then(|values| Ok((values, found.unit(&formula)?))) {
-            Ok((values, unit)) => CurveShown { formula, asks, ..shown_of(&found.frequencies, values, unit) },
+            Ok((values, unit)) => {
+                let shown = shown_of(&found.frequencies, values, unit);
+                let own = found.curves.iter().find(|curve| curve.id == formula).and_then(|curve| curve.tones.as_ref());
+                let tones = own.map_or_else(Vec::new, |tones| beside(&found.frequencies, &shown.phase, tones));
+                let tones_said = own.and_then(|tones| tones.said.clone());
+                CurveShown { formula, asks, tones, tones_said, ..shown }
+            }
             Err(problem) => CurveShown { formula, asks, problem: Some(problem), ..CurveShown::default() },
         }
     });

@@ -11,6 +11,7 @@ use device::EngineError;
 use readings::{Recipe, Span, Spectrum, Waveform};
 use recording::{Complex64, Excitation, Observer, log_grid};
 use settling::{Period, settled};
+use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::f64::consts::PI;
 use switched::{Settled, SwitchedError, Tone};
@@ -34,7 +35,9 @@ const SMALLER: f64 = 0.1;
 const MOST_TIMES: usize = 3;
 /// Part of half the switching frequency up to which is measured.
 const SHORT_OF_HALF: f64 = 0.998;
-/// Periods in which the lowest tone may come round once.
+/// Times the lowest tone of those measured together comes round, so that the others find a place between its multiples; and periods of
+/// the circuit in which all of them come round, at most.
+const FINER: f64 = 4.0;
 const MOST_PERIODS: f64 = 2000.0;
 
 /// What is read at each tone.
@@ -92,42 +95,40 @@ pub(crate) fn measured(
     amplitude: Option<f64>,
     observer: &mut dyn Observer,
 ) -> Result<Vec<TonePoint>, FrequencyError> {
-    let bench = Bench { circuit, engine, excitation, read, amplitude };
     if engine == Engine::DeviceLevel {
-        return bench.one_by_one(grid, observer);
+        return Bench { circuit, excitation, read, amplitude, still: None }.one_by_one(grid, observer);
     }
     let still = Settled::find(circuit, observer)?;
     if still.free {
         let why = "its period is its own, and tones cannot be fitted into it".to_owned();
         return Err(SwitchedError::NotPeriodic { why }.into());
     }
-    let half = 0.5 / still.clock;
+    let (half, period) = (0.5 / still.clock, still.period);
+    let bench = Bench { circuit, excitation, read, amplitude, still: Some(RefCell::new(still)) };
     let to = grid.to.min(SHORT_OF_HALF * half);
     if grid.from >= to {
         return Err(FrequencyError::BeyondHalf(half));
     }
-    let periods = (1.0 / (grid.from * still.period)).ceil().clamp(1.0, MOST_PERIODS);
-    let base = 1.0 / (periods * still.period);
-    let multiple = |f: f64| (f / base).round().max(1.0) as usize;
-    let mut asked: BTreeMap<usize, f64> = BTreeMap::new();
-    for f in log_grid(grid.from.max(base), to, grid.per_decade) {
-        let off = |asked: &f64| (multiple(f) as f64 * base - asked).abs();
-        let nearest = asked.entry(multiple(f)).or_insert(f);
-        if off(&f) < off(nearest) {
-            *nearest = f;
-        }
-    }
-    let orders: Vec<usize> = asked.keys().copied().collect();
-    let groups = orders.len().div_ceil(AT_ONCE);
+    let asked = log_grid(grid.from, to, grid.per_decade);
     let mut points = Vec::new();
-    for group in 0..groups {
-        let own: Vec<usize> = orders.iter().copied().skip(group).step_by(groups).collect();
-        points.extend(bench.group(base, &own, observer)?);
+    // Those beside each other are measured together, in no more periods than the lowest of them takes.
+    for group in asked.chunks(AT_ONCE) {
+        let periods = (FINER / (group[0] * period)).ceil().clamp(1.0, MOST_PERIODS);
+        let base = 1.0 / (periods * period);
+        let multiple = |f: f64| (f / base).round().clamp(1.0, (to / base).floor().max(1.0)) as usize;
+        let mut nearest: BTreeMap<usize, f64> = BTreeMap::new();
+        for f in group {
+            let off = |asked: f64| (multiple(*f) as f64 * base - asked).abs();
+            let known = nearest.entry(multiple(*f)).or_insert(*f);
+            if off(*f) < off(*known) {
+                *known = *f;
+            }
+        }
+        let orders: Vec<usize> = nearest.keys().copied().collect();
+        let measured = bench.group(base, &orders, observer)?;
+        points
+            .extend(measured.into_iter().zip(nearest.into_values()).map(|(point, asked)| TonePoint { asked, ..point }));
     }
-    for point in &mut points {
-        point.asked = asked.get(&multiple(point.frequency)).copied().unwrap_or(point.frequency);
-    }
-    points.sort_by(|a, b| a.frequency.total_cmp(&b.frequency));
     Ok(points)
 }
 
@@ -158,11 +159,12 @@ impl Reader {
 
 struct Bench<'a> {
     circuit: &'a Circuit,
-    engine: Engine,
     excitation: &'a Excitation,
     read: &'a Reader,
     /// V or A, where it is stated.
     amplitude: Option<f64>,
+    /// The settled state without tones, by switching; none at device level.
+    still: Option<RefCell<Settled>>,
 }
 
 impl Bench<'_> {
@@ -243,19 +245,23 @@ impl Bench<'_> {
             .enumerate()
             .map(|(k, order)| Tone { frequency: *order as f64 * base, phase: phase(k), amplitude })
             .collect();
-        let period = settled(self.circuit, self.engine, (self.excitation, &tones), 1.0 / base, observer)?;
+        let mut still = self.still.as_ref().map(RefCell::borrow_mut);
+        let clock = still.as_ref().map(|still| (1.0 / (still.clock * base)).round() as usize);
+        let period = settled(self.circuit, still.as_deref_mut(), (self.excitation, &tones), 1.0 / base, observer)?;
         let from = period.from;
         let most = orders.iter().copied().max().unwrap_or(1) + BESIDE;
         let spectrum = |recipe: &Recipe| spectrum(recipe, &period, base, most);
         let above = spectrum(&self.read.above);
         let below = self.read.below.as_ref().map(spectrum);
+        let images = Images { tones: orders, clock };
+        let heard = |spectrum: &[Complex64], order: usize| distortion(spectrum, order, &images);
         let answers = tones.iter().zip(orders).map(|(tone, order)| {
             let put_in =
                 Complex64::from_polar(tone.amplitude, 2.0 * PI * tone.frequency * from + tone.phase - 0.5 * PI);
-            let quality = distortion(&above, *order, orders);
+            let quality = heard(&above, *order);
             let (value, quality) = match &below {
                 None => (above[*order] / put_in, quality),
-                Some(below) => (-above[*order] / below[*order], quality.min(distortion(below, *order, orders))),
+                Some(below) => (-above[*order] / below[*order], quality.min(heard(below, *order))),
             };
             Heard { value, quality }
         });
@@ -299,10 +305,26 @@ fn spectrum(recipe: &Recipe, period: &Period, base: f64, most: usize) -> Vec<Com
     all
 }
 
+/// Where tones stand, and where a clock mirrors them: there is no distortion.
+struct Images<'a> {
+    tones: &'a [usize],
+    clock: Option<usize>,
+}
+
+impl Images<'_> {
+    fn have(&self, order: usize) -> bool {
+        let mirrored = |clock: usize| {
+            let within = order % clock;
+            within == 0 || self.tones.iter().any(|tone| within == tone % clock || within == clock - tone % clock)
+        };
+        self.tones.contains(&order) || self.clock.is_some_and(mirrored)
+    }
+}
+
 /// How far a tone stands above what is beside it, where nothing was put in, dB.
-fn distortion(spectrum: &[Complex64], order: usize, tones: &[usize]) -> f64 {
+fn distortion(spectrum: &[Complex64], order: usize, images: &Images<'_>) -> f64 {
     let away = (1..spectrum.len()).flat_map(|by| [order.checked_sub(by), order.checked_add(by)]).flatten();
-    let beside = away.filter(|at| *at > 0 && *at < spectrum.len() && !tones.contains(at)).take(BESIDE);
+    let beside = away.filter(|at| *at > 0 && *at < spectrum.len() && !images.have(*at)).take(BESIDE);
     let squares: Vec<f64> = beside.map(|at| spectrum[at].norm_sqr()).collect();
     let mean = squares.iter().sum::<f64>() / squares.len().max(1) as f64;
     10.0 * (spectrum[order].norm_sqr() / mean.max(f64::MIN_POSITIVE)).log10()

@@ -1,7 +1,7 @@
 //! A circuit in the steady state that tones bring about, by either engine.
 
 use crate::frequency::FrequencyError;
-use circuit::{Circuit, Engine, KindId, ResolvedPart};
+use circuit::{Circuit, KindId, ResolvedPart};
 use device::{Equations, Settings, Start};
 use recording::{Chunk, Column, Command, Excitation, Health, Observer, Progress, Recording};
 use switched::Tone;
@@ -20,17 +20,18 @@ pub(super) struct Period {
     pub(super) from: f64,
 }
 
-/// Lets a circuit settle with tones where an excitation is, and records one period, s, in which all of them come round.
+/// Lets a circuit settle with tones where an excitation is, and records one period, s, in which all of them come round: by switching
+/// from the state without tones, at device level if there is none.
 pub(super) fn settled(
     circuit: &Circuit,
-    engine: Engine,
+    still: Option<&mut switched::Settled>,
     (excitation, tones): (&Excitation, &[Tone]),
     period: f64,
     observer: &mut dyn Observer,
 ) -> Result<Period, FrequencyError> {
     let mut kept = Kept { recording: Recording::default(), observer };
-    if engine == Engine::Switched {
-        let settled = switched::Settled::with_tones(circuit, excitation, tones, kept.observer)?;
+    if let Some(still) = still {
+        let settled = still.shaken(circuit, excitation, tones, kept.observer)?;
         let from = settled.begins();
         settled.record(1, FOLLOWED, &mut kept, &mut Health::default())?;
         return Ok(Period { columns: recording::columns(circuit), recording: kept.recording, from });

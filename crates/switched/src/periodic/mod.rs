@@ -58,27 +58,37 @@ impl Settled {
     /// [`SwitchedError::NotPeriodic`] if nothing repeats or periods have no common multiple;
     /// [`SwitchedError::NotSettling`] if none is found; [`SwitchedError::Stopped`]; and what can go wrong in a transient.
     pub fn find(circuit: &Circuit, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
-        Settled::of(parts::network(circuit)?, circuit, observer)
+        Settled::of(parts::network(circuit)?, circuit, None, observer)
     }
 
-    /// The same of a network made of the circuit.
-    pub(crate) fn of(network: Network, circuit: &Circuit, observer: &mut dyn Observer) -> Result<Self, SwitchedError> {
+    /// The same of a network made of the circuit, looked for from where another periodic state of the same states passes.
+    pub(crate) fn of(
+        network: Network,
+        circuit: &Circuit,
+        near: Option<&mut Settled>,
+        observer: &mut dyn Observer,
+    ) -> Result<Self, SwitchedError> {
         let mut machine = Machine::new(network);
         let period = period::period_of(&machine)?;
         let clock = machine.network.courses.iter().filter_map(Course::period).fold(f64::INFINITY, f64::min);
         machine.begin()?;
         machine.freeze();
         let mut walker = Walker::new(machine, period.unwrap_or(UNKNOWN), LOOSE, period.unwrap_or(UNKNOWN));
+        let mut forward = shooting::FORWARD;
         let round = match period {
             Some(period) => {
                 let section = section(&walker.machine, period);
                 walk(&mut walker, section, &mut ())?;
+                if let Some(near) = near {
+                    walker.move_to(&near.passes(section)?)?;
+                    forward = 1;
+                }
                 Round::Clocked { period, section }
             }
             None => period::free(&mut walker)?,
         };
         let mut search = Search::new(walker, observer, round);
-        let found = search.run()?;
+        let found = search.run(forward)?;
         let period = found.period;
         if let Round::Free { .. } = round {
             aside(&mut search.walker, period)?;
@@ -158,6 +168,14 @@ impl Settled {
     pub(crate) fn again(&mut self, along: &mut impl Along) -> Result<(), SwitchedError> {
         self.walker.stand_at(&self.begins);
         walk(&mut self.walker, self.begins.t + self.period, along)
+    }
+
+    /// Its states at the time of the period at which another time, s, comes round.
+    fn passes(&mut self, time: f64) -> Result<Vec<f64>, SwitchedError> {
+        self.walker.stand_at(&self.begins);
+        walk(&mut self.walker, self.begins.t + (time - self.begins.t).rem_euclid(self.period), &mut ())?;
+        let machine = &self.walker.machine;
+        Ok(machine.z[..machine.network.states.len()].to_vec())
     }
 
     /// The circuit, where its period begins or where it was walked to last.

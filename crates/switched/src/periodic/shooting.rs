@@ -10,8 +10,8 @@ use crate::stepping::walker::Walker;
 use linear::{Matrix, to_periodic};
 use recording::{Command, Health, Observer, Progress};
 
-/// Cycles run forward before the search begins, and when it is lost.
-const FORWARD: usize = 4;
+/// Cycles run forward before a search from rest begins, and when one is lost.
+pub(crate) const FORWARD: usize = 4;
 /// Cycles run forward at most.
 const MOST_FORWARD: usize = 64;
 /// Periods tried of the map at most.
@@ -174,10 +174,10 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// Newton's method, shortened where it would lead away, and cycles run forward where that does not help; it ends standing
-    /// at the beginning of the period found.
-    pub(crate) fn run(&mut self) -> Result<Found, SwitchedError> {
-        self.forward(FORWARD)?;
+    /// Newton's method after so many cycles, shortened where it would lead away, and cycles run forward where that does not help; it
+    /// ends standing at the beginning of the period found.
+    pub(crate) fn run(&mut self, forward: usize) -> Result<Found, SwitchedError> {
+        self.forward(forward)?;
         let mut cycle = self.cycle()?;
         // Where the circuit itself has led.
         let mut honest = cycle.begins.clone();

@@ -109,7 +109,7 @@ impl SmallSignal {
             Ok::<_, SwitchedError>(network)
         });
         let differences: Vec<Network> = differences.collect::<Result<_, _>>()?;
-        let mut settled = Settled::of(network, circuit, observer)?;
+        let mut settled = Settled::of(network, circuit, None, observer)?;
         let about = |differences: &Network| {
             let mut walk = Walk::default();
             settled.again(&mut walk)?;

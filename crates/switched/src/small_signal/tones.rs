@@ -1,6 +1,7 @@
 //! A circuit with sinusoids of finite size in it, as an analyser on the bench puts them there.
 
 use crate::error::SwitchedError;
+use crate::network::Network;
 use crate::network::course::Course;
 use crate::network::row::{Of, Row};
 use crate::parts;
@@ -32,12 +33,31 @@ impl Settled {
         tones: &[Tone],
         observer: &mut dyn Observer,
     ) -> Result<Self, SwitchedError> {
-        let mut network = parts::network(circuit)?;
-        let sum = tones.iter().fold(Row::default(), |sum, tone| {
-            let Tone { frequency, phase, amplitude } = *tone;
-            sum.plus(1.0, Of::Input(network.input(Course::Sine { frequency, phase, amplitude, then: None })))
-        });
-        shake(circuit, &mut network, excitation, &sum)?;
-        Settled::of(network, circuit, observer)
+        Settled::of(with(circuit, excitation, tones)?, circuit, None, observer)
     }
+
+    /// The same, looked for from the periodic state without tones, which is this.
+    ///
+    /// # Errors
+    /// As [`Settled::with_tones`].
+    pub fn shaken(
+        &mut self,
+        circuit: &Circuit,
+        excitation: &Excitation,
+        tones: &[Tone],
+        observer: &mut dyn Observer,
+    ) -> Result<Self, SwitchedError> {
+        Settled::of(with(circuit, excitation, tones)?, circuit, Some(self), observer)
+    }
+}
+
+/// The circuit's network with tones where an excitation is.
+fn with(circuit: &Circuit, excitation: &Excitation, tones: &[Tone]) -> Result<Network, SwitchedError> {
+    let mut network = parts::network(circuit)?;
+    let sum = tones.iter().fold(Row::default(), |sum, tone| {
+        let Tone { frequency, phase, amplitude } = *tone;
+        sum.plus(1.0, Of::Input(network.input(Course::Sine { frequency, phase, amplitude, then: None })))
+    });
+    shake(circuit, &mut network, excitation, &sum)?;
+    Ok(network)
 }
