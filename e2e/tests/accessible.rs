@@ -109,3 +109,52 @@ async fn no_main_view_breaks_a_rule() -> Result<()> {
     assert!(all.is_empty(), "{}", all.join("\n"));
     page.close().await
 }
+
+/// The views in which answers stand beside the strips: where a circuit rests, what parts bear, a second opinion, curves over
+/// frequency with their questions and tones.
+#[tokio::test(flavor = "multi_thread")]
+async fn no_answer_on_the_desk_breaks_a_rule() -> Result<()> {
+    let stage = Stage::set(&[])?;
+    let page = stage.window().await?;
+    page.open_demo().await?;
+    page.run().await?;
+    let tab = async |name: &str| {
+        page.click_on(Locator::XPath(&format!("//button[@role='tab'][starts-with(.,'{name}')]"))).await
+    };
+    let mut all = Vec::new();
+    tab("Operating point").await?;
+    page.find("[data-testid=rests-C1]").await?;
+    all.extend(broken(&page, "operating point").await?);
+    tab("Stress").await?;
+    page.find("[data-testid=stress-C1]").await?;
+    all.extend(broken(&page, "stress").await?);
+    for opens in ["Derating: none", "At the worst over all studies"] {
+        page.press(opens).await?;
+        page.find("[role=dialog][data-state=open]").await?;
+        all.extend(broken(&page, opens).await?);
+        page.client.active_element().await?.send_keys("\u{E00C}").await?;
+        page.steady("return document.querySelectorAll('[role=dialog]').length").await?;
+    }
+    tab("Health").await?;
+    page.press("Second opinion").await?;
+    page.find("[aria-label='Where traces part'] td").await?;
+    all.extend(broken(&page, "second opinion").await?);
+    page.click_on(Locator::LinkText("Library")).await?;
+    page.click_on(Locator::XPath("//main//a[contains(., 'Sensor rail regulator')]")).await?;
+    page.find("[data-part=C1]").await?;
+    page.press("Settings of the study").await?;
+    page.press("Measure zout with tones").await?;
+    page.find("[aria-label='Amplitude of the tones of zout']").await?;
+    all.extend(broken(&page, "questions over frequency").await?);
+    page.client.active_element().await?.send_keys("\u{E00C}").await?;
+    page.run_plain().await?;
+    page.find("[data-testid=span-zout]").await?;
+    all.extend(broken(&page, "curves over frequency").await?);
+    page.press("Use the dark look").await?;
+    page.steady("return getComputedStyle(document.body).backgroundColor").await?;
+    all.extend(broken(&page, "curves over frequency, dark").await?);
+    tab("Stress").await?;
+    all.extend(broken(&page, "stress, dark").await?);
+    assert!(all.is_empty(), "{}", all.join("\n"));
+    page.close().await
+}

@@ -77,6 +77,12 @@ impl ResolvedPart {
         }
     }
 
+    /// Period of a modulator that has a clock of its own, s.
+    pub fn clock(&self) -> Option<f64> {
+        let frequency = self.value("frequency");
+        (self.kind.is_modulator() && frequency > 0.0).then(|| 1.0 / frequency)
+    }
+
     /// Time from which on a periodic source repeats, s.
     pub fn repeats_from(&self) -> Option<f64> {
         self.period().map(|_| match self.kind {

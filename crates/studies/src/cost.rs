@@ -29,7 +29,7 @@ impl<'a> Costs<'a> {
     /// Of a study that passes through a period many times; none if it does not.
     pub(crate) fn new(circuit: &'a Circuit, study: &'a ResolvedStudy) -> Option<Self> {
         let settled = study.kind == StudyKind::Settled;
-        let periods = circuit.parts.iter().filter_map(|part| part.period());
+        let periods = circuit.parts.iter().filter_map(|part| part.period().or(part.clock()));
         // What hardly comes round within the study says nothing of how long it is.
         let longest = periods.filter(|period| settled || study.duration >= MANY * period).fold(0.0, f64::max);
         let lasts = if settled { SEARCHED * longest } else { study.duration };

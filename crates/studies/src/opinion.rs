@@ -47,7 +47,7 @@ pub fn second_opinion(circuit: &Circuit, study: &ResolvedStudy, by: Engine) -> R
         }
         _ => {}
     }
-    let repeats = circuit.parts.iter().any(|part| part.period().is_some());
+    let repeats = circuit.parts.iter().any(|part| part.period().or(part.clock()).is_some());
     let other = match by {
         Engine::DeviceLevel => fits.then_some(Engine::Switched),
         Engine::Switched if study.kind == StudyKind::Settled && !repeats => None,
