@@ -42,6 +42,8 @@ const TIME_CONSTANTS: f64 = 5.0;
 /// Periods shorter than this are those of converters, s, and how many of them a start is shown at least.
 const SWITCHING: f64 = 1e-3;
 const STARTING: f64 = 300.0;
+/// Periods of a converter beyond which a capacitor's time constant says nothing of its start.
+const MOST_STARTING: f64 = 3000.0;
 /// Swings of a choke and a capacitor.
 const SWINGS: f64 = 10.0;
 /// Steps in the shortest period at least.
@@ -80,7 +82,9 @@ pub fn studies_for(supply: &Supply) -> StudyDefault {
     let switching = switching_period(parts);
     let longest = if longest > 0.0 { longest } else { mains.unwrap_or(0.0) };
     let shortest = if shortest.is_finite() { shortest } else { longest };
-    let slowest = slowest_discharge(parts, &outputs);
+    // What a converter holds up by itself is not waited for to run down.
+    let held = |tau: f64| switching.is_some_and(|period| tau > MOST_STARTING * period);
+    let slowest = slowest_discharge(parts, &outputs).filter(|(_, tau)| !held(*tau));
     let integrator = slowest_integrator(parts);
     let slowest = slowest.into_iter().chain(integrator).max_by(|a, b| a.1.total_cmp(&b.1));
     let settling = slowest.map_or(0.0, |(_, tau)| TIME_CONSTANTS * tau);

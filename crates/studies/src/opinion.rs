@@ -3,7 +3,7 @@
 use crate::cost::Costs;
 use crate::curves::Curves;
 use crate::engine::engine_over_frequency;
-use circuit::{Circuit, Engine, ResolvedStudy, Signal, StudyKind};
+use circuit::{Begins, Circuit, Engine, ResolvedStudy, Signal, StudyKind};
 use readings::{Question, Recipe, Span, Survey, Ticket};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -20,8 +20,8 @@ pub enum SecondOpinion {
 /// How much more accurate a run is made where there is no other engine for it, and where that ends.
 const TIGHTER: f64 = 0.1;
 const TIGHTEST: f64 = 1e-9;
-/// What the other engine may take, s; beyond, more accuracy tells as much sooner.
-const PATIENCE: f64 = 120.0;
+/// What the other engine may take, s; beyond, more accuracy tells something sooner.
+const PATIENCE: f64 = 60.0;
 
 /// What a second opinion on a run by an engine is asked of: the other engine if every part has a form for it and it would not take
 /// minutes, otherwise the same one ten times as accurate.
@@ -50,6 +50,8 @@ pub fn second_opinion(circuit: &Circuit, study: &ResolvedStudy, by: Engine) -> R
     let repeats = circuit.parts.iter().any(|part| part.period().or(part.clock()).is_some());
     let other = match by {
         Engine::DeviceLevel => fits.then_some(Engine::Switched),
+        // What begins in a converter's settled state begins elsewhere where that is not found.
+        Engine::Switched if study.kind != StudyKind::Settled && study.begins != Begins::Rest => None,
         Engine::Switched if study.kind == StudyKind::Settled && !repeats => None,
         Engine::Switched => {
             let takes = Costs::new(circuit, study).map_or(0.0, |costs| costs.at_device_level());

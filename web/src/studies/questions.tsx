@@ -193,7 +193,7 @@ function QuestionRow({ question, sources, taken, onRename, onChange, onRemove }:
         if (typed !== "" && typed !== value) onText(typed);
       }}
       onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-      className={`grow ${SMALL}`}
+      className={`w-0 grow ${SMALL}`}
     />
   );
   const source = (value: string, onSource: (source: string) => void) => (
@@ -211,64 +211,85 @@ function QuestionRow({ question, sources, taken, onRename, onChange, onRemove }:
     </select>
   );
   return (
-    <div className="flex items-center gap-1">
-      <input
-        key={question.id}
-        aria-label={`Name of the curve ${question.id}`}
-        title="What its curve is called; formulas of curves use it"
-        defaultValue={question.id}
-        spellCheck={false}
-        onBlur={(event) => {
-          const id = event.target.value.trim();
-          if (id === question.id) return;
-          if (/^[A-Za-z]\w*$/.test(id) && !taken.includes(id)) onRename(id);
-          else event.target.value = question.id;
-        }}
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-        className={`w-24 ${SMALL}`}
-      />
-      <span className="shrink-0 text-xs text-muted">{ASKS[kind][0].toLowerCase()}</span>
-      {"loop_gain" in asks && (
-        <>
-          <span className="text-xs text-muted">at</span>
-          {text("Pin", asks.loop_gain.pin, "asked-pins", (pin) =>
-            set({ loop_gain: { ...asks.loop_gain, pin } }),
-          )}
-        </>
-      )}
-      {"response" in asks && (
-        <>
-          {source(asks.response.source, (part) => set({ response: { ...asks.response, source: part } }))}
-          <span className="text-xs text-muted">to</span>
-          {text("Signal", asks.response.signal, "asked-signals", (signal) =>
-            set({ response: { ...asks.response, signal } }),
-          )}
-        </>
-      )}
-      {"line_rejection" in asks && (
-        <>
-          {source(asks.line_rejection.source, (part) =>
-            set({ line_rejection: { ...asks.line_rejection, source: part } }),
-          )}
-          <span className="text-xs text-muted">from</span>
-          {text("Signal", asks.line_rejection.signal, "asked-signals", (signal) =>
-            set({ line_rejection: { ...asks.line_rejection, signal } }),
-          )}
-        </>
-      )}
-      {"output_impedance" in asks && (
-        <>
-          <span className="text-xs text-muted">at</span>
-          {text("Net", asks.output_impedance.net, "asked-nets", (net) =>
-            set({ output_impedance: { ...asks.output_impedance, net } }),
-          )}
-        </>
-      )}
-      {"input_impedance" in asks &&
-        source(asks.input_impedance.source, (part) => set({ input_impedance: { source: part } }))}
+    <div>
+      <div className="flex items-center gap-1">
+        <input
+          key={question.id}
+          aria-label={`Name of the curve ${question.id}`}
+          title="What its curve is called; formulas of curves use it"
+          defaultValue={question.id}
+          spellCheck={false}
+          onBlur={(event) => {
+            const id = event.target.value.trim();
+            if (id === question.id) return;
+            if (/^[A-Za-z]\w*$/.test(id) && !taken.includes(id)) onRename(id);
+            else event.target.value = question.id;
+          }}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+          className={`w-24 ${SMALL}`}
+        />
+        <span className="shrink-0 text-xs text-muted">{ASKS[kind][0].toLowerCase()}</span>
+        {"loop_gain" in asks && (
+          <>
+            <span className="text-xs text-muted">at</span>
+            {text("Pin", asks.loop_gain.pin, "asked-pins", (pin) =>
+              set({ loop_gain: { ...asks.loop_gain, pin } }),
+            )}
+          </>
+        )}
+        {"response" in asks && (
+          <>
+            {source(asks.response.source, (part) => set({ response: { ...asks.response, source: part } }))}
+            <span className="text-xs text-muted">to</span>
+            {text("Signal", asks.response.signal, "asked-signals", (signal) =>
+              set({ response: { ...asks.response, signal } }),
+            )}
+          </>
+        )}
+        {"line_rejection" in asks && (
+          <>
+            {source(asks.line_rejection.source, (part) =>
+              set({ line_rejection: { ...asks.line_rejection, source: part } }),
+            )}
+            <span className="text-xs text-muted">from</span>
+            {text("Signal", asks.line_rejection.signal, "asked-signals", (signal) =>
+              set({ line_rejection: { ...asks.line_rejection, signal } }),
+            )}
+          </>
+        )}
+        {"output_impedance" in asks && (
+          <>
+            <span className="text-xs text-muted">at</span>
+            {text("Net", asks.output_impedance.net, "asked-nets", (net) =>
+              set({ output_impedance: { ...asks.output_impedance, net } }),
+            )}
+          </>
+        )}
+        {"input_impedance" in asks &&
+          source(asks.input_impedance.source, (part) => set({ input_impedance: { source: part } }))}
+        <Button
+          look="quiet"
+          className={`ml-auto px-1 ${question.tones ? "text-copper" : ""}`}
+          aria-label={`Measure ${question.id} with tones`}
+          aria-pressed={Boolean(question.tones)}
+          title="Measure it with tones in the time domain as well, as on a bench"
+          onClick={() => onChange({ ...question, tones: question.tones ? null : {} })}
+        >
+          <AudioLines size={14} />
+        </Button>
+        <Button
+          look="quiet"
+          className="px-1"
+          aria-label={`Remove ${question.id}`}
+          title="Remove the question"
+          onClick={onRemove}
+        >
+          <Trash2 size={14} />
+        </Button>
+      </div>
       {question.tones && (
-        <label className="flex min-w-0 items-center gap-1 text-xs text-muted">
-          tones of
+        <label className="mt-1 flex items-center gap-1 pl-25 text-xs text-muted">
+          and with tones of
           <input
             key={question.tones.amplitude ?? ""}
             aria-label={`Amplitude of the tones of ${question.id}`}
@@ -285,29 +306,11 @@ function QuestionRow({ question, sources, taken, onRename, onChange, onRemove }:
                 });
             }}
             onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-            className={`w-16 ${SMALL}`}
+            className={`w-20 ${SMALL}`}
           />
+          peak
         </label>
       )}
-      <Button
-        look="quiet"
-        className={`ml-auto px-1 ${question.tones ? "text-copper" : ""}`}
-        aria-label={`Measure ${question.id} with tones`}
-        aria-pressed={Boolean(question.tones)}
-        title="Measure it with tones in the time domain as well, as on a bench"
-        onClick={() => onChange({ ...question, tones: question.tones ? null : {} })}
-      >
-        <AudioLines size={14} />
-      </Button>
-      <Button
-        look="quiet"
-        className="px-1"
-        aria-label={`Remove ${question.id}`}
-        title="Remove the question"
-        onClick={onRemove}
-      >
-        <Trash2 size={14} />
-      </Button>
     </div>
   );
 }
