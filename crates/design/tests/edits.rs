@@ -118,7 +118,7 @@ fn one_after_another(seed: u64) -> BTreeMap<String, usize> {
     let mut done = BTreeMap::<String, usize>::new();
     let mut editor = Editor { random: Random(1000 + seed), forms: 0 };
     let outputs = vec![output("rail", "9", "250m"), output("aux", "5", "50m")];
-    let start = if seed % 3 == 0 { Supply::new("empty") } else { stated(mains(), outputs) };
+    let start = if seed.is_multiple_of(3) { Supply::new("empty") } else { stated(mains(), outputs) };
     let mut history = vec![start];
     for number in 0..EDITS {
         let supply = history.last().unwrap();

@@ -181,13 +181,3 @@ fn behind(circuit: &Circuit, stage: usize) -> Option<Vec<Term>> {
     terms.extend(stage.back.map(|net| term(net, true)));
     Some(terms)
 }
-
-/// The last whole period of the slowest source that repeats, or of the slowest clock where none does, if the run is long enough; else
-/// the last tenth of it.
-pub fn last_period(circuit: &Circuit, from: f64, end: f64) -> Span {
-    let longest = |of: fn(&ResolvedPart) -> Option<f64>| circuit.parts.iter().filter_map(of).fold(0.0, f64::max);
-    let sources = longest(ResolvedPart::period);
-    let longest = if sources > 0.0 { sources } else { longest(ResolvedPart::clock) };
-    let length = if longest > 0.0 && longest <= end - from { longest } else { 0.1 * (end - from) };
-    Span { from: end - length, to: end }
-}

@@ -1,7 +1,6 @@
 //! What parts have to bear, and how much of their ratings that uses.
 
-use crate::power_path::last_period;
-use crate::recorded::{Recorded, covering};
+use crate::recorded::{Recorded, covering, last_period};
 use circuit::kinds::{Rating, Stress};
 use circuit::{Circuit, GND, Quantity, ResolvedPart, Signal, Term};
 use readings::{Question, Span, Survey, Ticket, Way};
