@@ -24,9 +24,10 @@ fn every_change_is_said_in_words() {
         [format!("C1 capacitance {capacitance} → 1m")]
     );
     assert_eq!(
-        said(&|s| drop(part(s, "C1").ratings.insert("voltage".into(), "25".into()))),
-        ["C1 rated voltage set to 25"]
+        said(&|s| drop(part(s, "C1").ratings.insert("voltage".into(), "63".into()))),
+        ["C1 rated voltage 25 → 63"]
     );
+    assert_eq!(said(&|s| s.derating.voltage = Some("80 %".into())), ["derating voltage set to 80 %"]);
     assert_eq!(said(&|s| drop(part(s, "R1").pins.insert("a".into(), "loose".into()))), ["R1 pin a bus → loose"]);
     assert_eq!(said(&|s| part(s, "C1").at.as_mut().unwrap().x += 3), ["C1 moved in the drawing"]);
     assert_eq!(said(&|s| s.parts.retain(|p| !p.id.starts_with('D'))), ["D1, D2, D3, D4 removed"]);

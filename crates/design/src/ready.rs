@@ -38,6 +38,11 @@ pub struct Setting {
 
 /// Everything that can be read of a supply without thinking about signals and windows, for one study.
 pub fn ready_made(supply: &Supply, study: &str) -> Vec<ReadyMade> {
+    let own = supply.studies.iter().find(|s| s.id == study);
+    if own.is_some_and(|own| own.kind() == StudyKind::Frequency) {
+        // All of these are taken over time.
+        return Vec::new();
+    }
     let making = Making { supply, study, window: window(supply, study) };
     let parts = supply.parts.iter();
     let mains = parts.clone().filter(|p| p.kind == KindId::SineSource).map(|p| making.mains(p));

@@ -4,15 +4,13 @@ use super::address::SupplyPath;
 use super::app::App;
 use super::errors::ApiError;
 use super::look::Look;
-use crate::store::RunRow;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use circuit::{Circuit, Finding, Place, ResolvedPart, resolve};
 use quantity::{Unit, show};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::sync::Arc;
-use studies::{End, Outcome, PartStress, RatingUsed};
+use studies::{Outcome, PartStress, RatingUsed};
 use uuid::Uuid;
 
 /// Which studies count.
@@ -97,14 +95,17 @@ pub(crate) async fn stress(
     if let Some(unknown) = wanted.iter().flatten().find(|id| !look.essences.contains_key(**id)) {
         return Err(ApiError::unusable(format!("there is no study named {unknown} in this supply")));
     }
-    let runs = app.store.runs_of(app.account(), supply, false).await?;
     let counts = |id: &str| wanted.as_ref().is_none_or(|wanted| wanted.contains(&id));
     let mut counted = Vec::new();
     let mut outcomes = Vec::new();
     for study in look.document.studies.iter().filter(|study| counts(&study.id)) {
-        let found = newest(&runs, &look, &study.id);
-        counted.push(Counted { study: study.id.clone(), run: found.as_ref().map(|(run, _)| *run) });
-        outcomes.extend(found.map(|(_, outcome)| (study.id.clone(), outcome.stresses)));
+        let newest = match look.essences.get(&study.id) {
+            Some(essence) => app.store.newest_done(app.account(), supply, &study.id, *essence).await?,
+            None => None,
+        };
+        counted.push(Counted { study: study.id.clone(), run: newest.as_ref().map(|run| run.id) });
+        let outcome: Option<Outcome> = newest.and_then(|run| serde_json::from_value(run.outcome?).ok());
+        outcomes.extend(outcome.map(|outcome| (study.id.clone(), outcome.stresses)));
     }
     let revision = row.revision;
     app.think(move || {
@@ -114,18 +115,6 @@ pub(crate) async fn stress(
         Ok(Json(StressShown { revision, studies: counted, parts, findings }))
     })
     .await?
-}
-
-/// The newest run of a study that reached its end and is of the circuit as it stands.
-fn newest(runs: &[RunRow], look: &Arc<Look>, study: &str) -> Option<(Uuid, Outcome)> {
-    let essence = look.essences.get(study).copied();
-    let own = |run: &&RunRow| {
-        run.study == study && run.measured.is_none() && run.second_opinion_on.is_none() && run.essence == essence
-    };
-    runs.iter().filter(own).find_map(|run| {
-        let outcome: Outcome = serde_json::from_value(run.outcome.clone()?).ok()?;
-        (outcome.end == End::Done).then_some((run.id, outcome))
-    })
 }
 
 fn worst(circuit: &Circuit, outcomes: &[(String, Vec<PartStress>)]) -> Vec<PartShown> {

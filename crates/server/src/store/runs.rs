@@ -216,6 +216,25 @@ impl Store {
             .await
     }
 
+    /// The newest run of a study that reached its end and is of an essence.
+    pub(crate) async fn newest_done(
+        &self,
+        account: Uuid,
+        supply: Uuid,
+        study: &str,
+        essence: Uuid,
+    ) -> Result<Option<RunRow>> {
+        let mut connection = self.connection().await?;
+        let own = runs::account_id.eq(account).and(runs::supply_id.eq(supply)).and(runs::study.eq(study));
+        let judges = runs::measured.is_null().and(runs::second_opinion_on.is_null()).and(runs::deleted_at.is_null());
+        let newest = runs::table
+            .filter(own.and(runs::essence.eq(essence)).and(judges))
+            .filter(runs::state.eq(RunState::Done.name()))
+            .order(runs::created_at.desc())
+            .select(RunRow::as_select());
+        Ok(newest.first(&mut connection).await.optional()?)
+    }
+
     /// The newest second opinion on a run.
     pub(crate) async fn second_opinion(&self, account: Uuid, on: Uuid) -> Result<Option<RunRow>> {
         let mut connection = self.connection().await?;

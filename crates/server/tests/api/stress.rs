@@ -48,7 +48,7 @@ fn stress_follows_ratings_at_once_and_circuits_when_they_have_run() {
     let share = of(&found, "C1")["ratings"][0]["share"].as_f64().unwrap();
     assert!((share * 0.9 * 0.8 - 1.0).abs() < 1e-9, "{share}");
     let said = found["findings"][0]["message"].as_str().unwrap();
-    assert!(found["findings"][0]["place"]["part"] == "C1" && said.contains("80 % may be used"), "{said}");
+    assert!(found["findings"][0]["place"]["part"] == "C1" && said.contains("may be used"), "{said}");
     // Another capacitor is not the one that ran.
     saved(&client, &supply, |document| part(document, "C1")["parameters"]["capacitance"] = "1m".into());
     let (_, found) = asked("");
