@@ -87,7 +87,9 @@ pub fn borne_by(circuit: &Circuit, part: &ResolvedPart, rating: &Rating) -> Sign
             let pins = [(rating.pins.0, false), (rating.pins.1, true)];
             let nets = pins.map(|(pin, negative)| (circuit.nets[part.pins[pin]].as_str(), negative));
             let beside = nets.into_iter().filter(|(net, _)| *net != GND);
-            beside.map(|(net, negative)| term(net, Quantity::Voltage, negative)).collect()
+            let terms: Vec<Term> = beside.map(|(net, negative)| term(net, Quantity::Voltage, negative)).collect();
+            // Both of its pins at gnd, its own voltage is as good.
+            if terms.is_empty() { vec![term(&part.id, Quantity::Voltage, false)] } else { terms }
         }
         Stress::Power => vec![term(&part.id, Quantity::Power, false)],
         Stress::MeanCurrent | Stress::RmsCurrent | Stress::PeakCurrent => {

@@ -1,3 +1,5 @@
+import type { ReactNode } from "react";
+
 import {
   isOver,
   useAskOpinion,
@@ -22,7 +24,6 @@ interface Props {
 const ROWS = 6;
 /** Shares below this are not told apart. */
 const LEAST = 1e-4;
-const CELL = "figures px-3 py-0.5 text-right whitespace-nowrap";
 
 /** The study once more by the other engine or more accurately, and how far both are apart. */
 export function Opinion({ shown, run, blocked, doubted, onBehind }: Props) {
@@ -73,77 +74,77 @@ function Apart({ shown, opinion }: { shown: SupplyShown; opinion: OpinionShown }
     Math.abs(value) < LEAST ? (value === 0 ? "0\u2009%" : "< 0.01\u2009%") : show(value, "share", 2);
   return (
     <div className="flex flex-wrap items-start gap-8">
-      {readings.length > 0 && (
-        <table aria-label="Readings of both">
-          <thead className="text-left text-xs text-muted">
-            <tr className="border-b border-hairline">
-              <th className="pr-3 font-normal">Reading</th>
-              <th className="px-3 text-right font-normal">This run</th>
-              <th className="px-3 text-right font-normal">Second</th>
-              <th className="px-3 text-right font-normal">Apart</th>
-            </tr>
-          </thead>
-          <tbody>
-            {readings.slice(0, ROWS).map(({ reading, unit, first, second, difference }) => (
-              <tr key={reading} className="border-b border-hairline" data-testid={`opinion-${reading}`}>
-                <td className="pr-3">{title(reading)}</td>
-                <td className={CELL}>{first == null ? "none" : measured(first, unit)}</td>
-                <td className={CELL}>{second == null ? "none" : measured(second, unit)}</td>
-                <td className={CELL}>{difference == null ? "" : share(difference)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-      {opinion.signals.length > 0 && (
-        <table aria-label="Where traces part">
-          <thead className="text-left text-xs text-muted">
-            <tr className="border-b border-hairline">
-              <th className="pr-3 font-normal">Trace</th>
-              <th className="px-3 text-right font-normal">Farthest apart</th>
-              <th
-                className="px-3 text-right font-normal"
-                title="Of what it swings by, or of its largest value"
-              >
-                Of its size
-              </th>
-              <th className="px-3 text-right font-normal">At</th>
-            </tr>
-          </thead>
-          <tbody>
-            {opinion.signals.slice(0, ROWS).map(({ signal, unit, distance, at, scale }) => (
-              <tr key={signal} className="border-b border-hairline">
-                <td className="figures pr-3 text-teal">{signal}</td>
-                <td className={CELL}>{measured(distance, unit)}</td>
-                <td className={CELL}>{share(scale > 0 ? distance / scale : 0)}</td>
-                <td className={CELL}>{show(at, "second", 3)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-      {opinion.curves.length > 0 && (
-        <table aria-label="Where curves part">
-          <thead className="text-left text-xs text-muted">
-            <tr className="border-b border-hairline">
-              <th className="pr-3 font-normal">Curve</th>
-              <th className="px-3 text-right font-normal">Farthest apart</th>
-              <th className="px-3 text-right font-normal">In phase</th>
-              <th className="px-3 text-right font-normal">At</th>
-            </tr>
-          </thead>
-          <tbody>
-            {opinion.curves.map(({ id, at, decibels, degrees }) => (
-              <tr key={id} className="border-b border-hairline">
-                <td className="figures pr-3 text-teal">{id}</td>
-                <td className={CELL}>{show(decibels, "decibel", 2)}</td>
-                <td className={CELL}>{show(degrees, "degree", 2)}</td>
-                <td className={CELL}>{show(at, "hertz", 3)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      <Table
+        label="Readings of both"
+        heads={["Reading", "This run", "Second", "Apart"]}
+        rows={readings
+          .slice(0, ROWS)
+          .map(({ reading, unit, first, second, difference }) => [
+            title(reading),
+            first == null ? "none" : measured(first, unit),
+            second == null ? "none" : measured(second, unit),
+            difference == null ? "" : share(difference),
+          ])}
+      />
+      <Table
+        label="Where traces part"
+        heads={["Trace", "Farthest apart", "Of its size", "At"]}
+        rows={opinion.signals
+          .slice(0, ROWS)
+          .map(({ signal, unit, distance, at, scale }) => [
+            <span className="figures text-teal">{signal}</span>,
+            measured(distance, unit),
+            share(scale > 0 ? distance / scale : 0),
+            show(at, "second", 3),
+          ])}
+      />
+      <Table
+        label="Where curves part"
+        heads={["Curve", "Farthest apart", "In phase", "At"]}
+        rows={opinion.curves.map(({ id, at, decibels, degrees }) => [
+          <span className="figures text-teal">{id}</span>,
+          show(decibels, "decibel", 2),
+          show(degrees, "degree", 2),
+          show(at, "hertz", 3),
+        ])}
+      />
     </div>
+  );
+}
+
+interface TableProps {
+  label: string;
+  heads: string[];
+  /** What it is of, and figures of it. */
+  rows: ReactNode[][];
+}
+
+function Table({ label, heads: [first, ...heads], rows }: TableProps) {
+  if (rows.length === 0) return null;
+  return (
+    <table aria-label={label}>
+      <thead className="text-left text-xs text-muted">
+        <tr className="border-b border-hairline">
+          <th className="pr-3 font-normal">{first}</th>
+          {heads.map((head) => (
+            <th key={head} className="px-3 text-right font-normal">
+              {head}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map(([of, ...figures], k) => (
+          <tr key={k} className="border-b border-hairline">
+            <td className="pr-3">{of}</td>
+            {figures.map((figure, i) => (
+              <td key={i} className="figures px-3 py-0.5 text-right whitespace-nowrap">
+                {figure}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

@@ -117,10 +117,11 @@ export function StressTable({ shown, editing, runs, onPart, onMoment }: Props) {
         </span>
       </div>
       {found.isError && <Notice>{found.error.message}</Notice>}
-      {found.data && counted.length === 0 && (
+      {chosen.length === 0 && <Notice>Choose a study that counts.</Notice>}
+      {chosen.length > 0 && found.data && counted.length === 0 && (
         <Notice>Run a study: what its parts bear is then held against what they are rated for.</Notice>
       )}
-      {counted.length > 0 && (
+      {chosen.length > 0 && counted.length > 0 && (
         <table aria-label="Stress of parts" className="self-start">
           <thead className="text-left text-xs text-muted">
             <tr className="border-b border-hairline">

@@ -111,7 +111,9 @@ pub(crate) async fn stress(
     app.think(move || {
         let circuit = resolve(&look.document).map_err(ApiError::blocked)?;
         let parts = worst(&circuit, &outcomes);
-        let findings = parts.iter().flat_map(|part| beyond(&look, part)).collect();
+        let over = |part: &PartShown| part.ratings.iter().filter(|of| of.share > 1.0).count();
+        let all = parts.iter().flat_map(|part| part.ratings[..over(part)].iter().map(move |of| (part, of)));
+        let findings = all.map(|(part, of)| beyond(&look, &part.part, of)).collect();
         Ok(Json(StressShown { revision, studies: counted, parts, findings }))
     })
     .await?
@@ -171,9 +173,8 @@ fn against(circuit: &Circuit, part: &ResolvedPart, study: &str, used: &RatingUse
 }
 
 /// A part that bears more of something than it may, in words.
-fn beyond(look: &Look, part: &PartShown) -> Option<Finding> {
+fn beyond(look: &Look, part: &str, Against { name, unit, worst, rated, allowed, .. }: &Against) -> Finding {
     const DIGITS: usize = 3;
-    let Against { name, unit, worst, rated, allowed, .. } = part.ratings.first().filter(|most| most.share > 1.0)?;
     let study = look.document.studies.iter().find(|study| study.id == worst.study);
     let study = study.map_or(worst.study.as_str(), |study| study.title.as_str());
     let when = worst.at.map_or_else(String::new, |at| format!(" at {}", show(at, Unit::Second, DIGITS)));
@@ -183,11 +184,10 @@ fn beyond(look: &Look, part: &PartShown) -> Option<Finding> {
         String::new()
     };
     let message = format!(
-        "{name} of {} is {}{when} in “{study}”, rated {}{may}",
-        part.part,
+        "{name} of {part} is {}{when} in “{study}”, rated {}{may}",
         show(worst.value, *unit, DIGITS),
         show(*rated, *unit, DIGITS),
     );
     let remedy = "Take a part of a higher rating from the catalogue, or let it bear less";
-    Some(Finding::warning("overstressed", Place::Part { part: part.part.clone() }, message, remedy))
+    Finding::warning("overstressed", Place::Part { part: part.to_owned() }, message, remedy)
 }
