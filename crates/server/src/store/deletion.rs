@@ -59,7 +59,7 @@ const RETIRE: &str = "
     UPDATE runs SET deleted_at = now() WHERE id IN (
         SELECT id FROM (
             SELECT r.id, r.marked, a.keep_runs, r.finished_at,
-                row_number() OVER (PARTITION BY r.supply_id, r.study ORDER BY r.created_at DESC) AS place
+                row_number() OVER (PARTITION BY r.supply_id, r.study, r.second_opinion_on IS NULL ORDER BY r.created_at DESC) AS place
             FROM runs r JOIN accounts a ON a.id = r.account_id
             WHERE r.account_id = $1 AND r.deleted_at IS NULL AND ($2 IS NULL OR r.supply_id = $2)
         ) ranked
@@ -70,6 +70,7 @@ const MARK_IF_OLD: &str = "
     UPDATE runs r SET marked = TRUE FROM accounts a
     WHERE r.id = $1 AND a.id = r.account_id AND a.keep_runs <= (
         SELECT count(*) FROM runs n WHERE n.supply_id = r.supply_id AND n.study = r.study
+            AND (n.second_opinion_on IS NULL) = (r.second_opinion_on IS NULL)
             AND n.deleted_at IS NULL AND n.created_at > r.created_at)";
 
 impl Store {

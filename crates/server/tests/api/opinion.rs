@@ -1,6 +1,6 @@
 //! Second opinions over HTTP.
 
-use crate::client::{Client, database, serve};
+use crate::client::{Client, database, serve, sql};
 use serde_json::{Value, json};
 
 fn put(client: &Client, document: &str) -> Value {
@@ -31,7 +31,10 @@ fn asked(client: &Client, run: &str) -> Value {
 
 #[test]
 fn a_second_opinion_tells_how_far_both_are_apart_and_judges_nothing() {
-    let (_server, client) = serve(&database(), &[]);
+    let url = database();
+    let (_server, client) = serve(&url, &[]);
+    // However few runs of a study are kept, a second opinion drives out no run.
+    sql(&url, "UPDATE accounts SET keep_runs = 1");
     // A rectifier ran at device level; by switching its diodes are straight lines.
     let rectifier = client.demo();
     let run = ran(&client, &rectifier, "switch_on");
@@ -44,6 +47,7 @@ fn a_second_opinion_tells_how_far_both_are_apart_and_judges_nothing() {
     let bus = opinion["signals"].as_array().unwrap().iter().find(|signal| signal["signal"] == "bus.v").unwrap();
     let share = bus["distance"].as_f64().unwrap() / bus["scale"].as_f64().unwrap();
     assert!(share > 0.0 && share < 0.05 && (0.0..=0.5).contains(&bus["at"].as_f64().unwrap()), "{bus}");
+    assert!(client.get(&format!("/api/runs/{run}")).1["gone_at"].is_null());
     // The supply is judged by its own run as before.
     let page = client.get("/api/supplies").1;
     let listed = page.as_array().unwrap().iter().find(|supply| supply["id"] == rectifier["id"]).unwrap();
